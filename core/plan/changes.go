@@ -22,13 +22,16 @@ func (c *Changes) Empty() bool { return c == nil || len(c.Rules) == 0 }
 // A draft acts as if it were in force. A change is over when the kept rule has moved on: when
 // it is of a later version, or says the same and is in force.
 func (c *Changes) On(b *Book) *Book {
-	for _, r := range c.Left(b) {
-		if r.State == rule.Draft || r.State == "" {
+	left := c.Left(b)
+	for i := range left {
+		if r := &left[i]; r.State == rule.Draft || r.State == "" {
 			r.State = rule.InForce
 		}
-		b = b.Put(r)
 	}
-	return b
+	if len(left) == 0 {
+		return b
+	}
+	return b.Put(left...)
 }
 
 // Left returns the changes to rules of the book's kind that are not over. Cost: the changes
@@ -55,9 +58,10 @@ func (c *Changes) Left(b *Book) (left []rule.Rule) {
 }
 
 // SameBody tells whether two rules say the same; nil and empty lists are one.
-func SameBody(a, b *rule.Body) bool { return reflect.DeepEqual(plainBody(a), plainBody(b)) }
+func SameBody(a, b *rule.Body) bool { return reflect.DeepEqual(PlainBody(a), PlainBody(b)) }
 
-func plainBody(b *rule.Body) rule.Body {
+// PlainBody is a rule as it is compared: empty lists are none.
+func PlainBody(b *rule.Body) rule.Body {
 	plain := *b
 	none := func(list []string) []string {
 		if len(list) == 0 {

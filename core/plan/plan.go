@@ -42,14 +42,31 @@ func (b *Book) With(r rule.Rule) *Book {
 	return b.Put(r)
 }
 
-// Put returns a book in which the rule takes the place of the one with its ID, or
-// is added. Only that rule is compiled.
-func (b *Book) Put(r rule.Rule) *Book {
-	compiled := rule.Compile(r, b.Vocabulary)
+// Put returns a book in which rules take the places of those with their IDs, or are added; of several with one ID the last. Only
+// these are compiled. Cost: the rules of the book, and those.
+func (b *Book) Put(changed ...rule.Rule) *Book {
 	rules := slices.Clone(b.Rules)
-	if i := slices.IndexFunc(rules, func(c *rule.Compiled) bool { return c.ID == r.ID }); i >= 0 {
-		rules[i] = compiled
-	} else {
+	find := func(id int64) (int, bool) {
+		i := slices.IndexFunc(rules, func(c *rule.Compiled) bool { return c.ID == id })
+		return i, i >= 0
+	}
+	places := map[int64]int{}
+	if len(changed) > 1 {
+		for i, c := range rules {
+			places[c.ID] = i
+		}
+		find = func(id int64) (int, bool) {
+			i, there := places[id]
+			return i, there
+		}
+	}
+	for _, r := range changed {
+		compiled := rule.Compile(r, b.Vocabulary)
+		if i, there := find(r.ID); there {
+			rules[i] = compiled
+			continue
+		}
+		places[r.ID] = len(rules)
 		rules = append(rules, compiled)
 	}
 	return &Book{Vocabulary: b.Vocabulary, Rules: rules}

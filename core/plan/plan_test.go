@@ -35,6 +35,24 @@ func TestFieldsComeAfterThoseTheirRulesRead(t *testing.T) {
 	assert.Equal(t, []int{2, 3, 1, 0}, p.Order)
 }
 
+func TestRulesTakeTheirPlacesTogetherAsOneAfterTheOther(t *testing.T) {
+	book := plan.NewBook(kindOf(3), nil, &table.Set{}, []rule.Rule{substitute(1, "f0", `"a"`), substitute(2, "f1", `"b"`), substitute(3, "f2", `"c"`)})
+	changes := []rule.Rule{substitute(5, "f1", `"d"`), substitute(2, "f2", `"e"`), substitute(5, "f0", `"f"`), substitute(4, "f0", `"g"`)}
+	one := book
+	for _, r := range changes {
+		one = one.Put(r)
+	}
+	said := func(b *plan.Book) (all []string) {
+		for _, c := range b.Rules {
+			all = append(all, fmt.Sprint(c.ID, c.Target, c.Effect.Value))
+		}
+		return all
+	}
+	assert.Equal(t, []string{`1f0"a"`, `2f2"e"`, `3f2"c"`, `5f0"f"`, `4f0"g"`}, said(book.Put(changes...)))
+	assert.Equal(t, said(one), said(book.Put(changes...)))
+	assert.Len(t, book.Rules, 3, "the book itself stays")
+}
+
 func TestALoopIsReportedWithItsPathOnly(t *testing.T) {
 	book := plan.NewBook(kindOf(5), nil, &table.Set{}, []rule.Rule{substitute(1, "f0", "f1"), substitute(2, "f1", "f2"), substitute(3, "f2", "f3"), substitute(4, "f3", "f1")})
 	p := plan.Build(book, here)

@@ -172,7 +172,7 @@ func assemble(j *judging.Service, work *runs.Service) *App {
 		within := assemble(inner, work)
 		return kinds.Parts{Catalog: within.Catalog, Fields: within.Fields}
 	})
-	a.Books = books.New(j, func(inner *judging.Service) books.Parts {
+	a.Books = books.New(j, a.Rules, func(inner *judging.Service) books.Parts {
 		within := assemble(inner, work)
 		return books.Parts{Catalog: within.Catalog, Fields: within.Fields, Tables: within.Tables, Lists: within.Lists, Kinds: within.Kinds, Rules: within.Rules}
 	})

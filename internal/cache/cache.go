@@ -51,16 +51,24 @@ func (c *Cache) With(ctx context.Context, rules ...rule.Rule) (*Cache, error) {
 	with := over(c.store, c.Records)
 	with.version, with.seed, with.reference, with.books = c.version, c.seed, c.reference, maps.Clone(c.books)
 	c.mutex.Unlock()
-	for _, r := range rules {
+	for kind, changed := range byKind(rules) {
 		if err != nil {
 			break
 		}
 		var m Moment
-		if m, err = with.Now(ctx, r.Kind); err == nil {
-			with.books[r.Kind] = m.Book.Put(r)
+		if m, err = with.Now(ctx, kind); err == nil {
+			with.books[kind] = m.Book.Put(changed...)
 		}
 	}
 	return with, err
+}
+
+func byKind(rules []rule.Rule) map[string][]rule.Rule {
+	of := map[string][]rule.Rule{}
+	for _, r := range rules {
+		of[r.Kind] = append(of[r.Kind], r)
+	}
+	return of
 }
 
 // Plan returns the plan of a book for a scope.
@@ -183,9 +191,9 @@ func (c *Cache) PutRules(ctx context.Context, rules ...rule.Rule) {
 		return
 	}
 	c.version, c.seed = version, seed
-	for _, r := range rules {
-		if b := c.books[r.Kind]; b != nil {
-			c.books[r.Kind] = b.Put(r)
+	for kind, changed := range byKind(rules) {
+		if b := c.books[kind]; b != nil {
+			c.books[kind] = b.Put(changed...)
 		}
 	}
 }

@@ -31,8 +31,9 @@ import (
 
 // Service serves these use cases.
 type Service struct {
-	base *judging.Service
-	over func(*judging.Service) Parts
+	base  *judging.Service
+	rules *rules.Service
+	over  func(*judging.Service) Parts
 }
 
 // Parts are the use cases by which a book is read in: as people would enter it.
@@ -46,7 +47,9 @@ type Parts struct {
 }
 
 // New returns the use cases; over makes those of a transaction.
-func New(j *judging.Service, over func(*judging.Service) Parts) *Service { return &Service{j, over} }
+func New(j *judging.Service, r *rules.Service, over func(*judging.Service) Parts) *Service {
+	return &Service{j, r, over}
+}
 
 // Export returns the rule book with all that its rules need, and with the layouts of forms and the maps of what follows on.
 func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {

@@ -3,25 +3,21 @@ package books
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 	"io"
+	"log/slog"
+	"maps"
 	"reflect"
-	"slices"
 	"strings"
 
-	"codicil/core/finding"
-	"codicil/core/proof"
 	"codicil/core/record"
-	"codicil/core/table"
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
-	"codicil/internal/contract"
+	"codicil/internal/app/rules"
 	"codicil/internal/exchange"
 	"codicil/internal/fault"
 	"codicil/internal/store"
-	"codicil/internal/view"
 )
 
 // Change is one thing that reading a book changes.
@@ -33,21 +29,104 @@ type Change struct {
 
 // Import reads a book into the application: all of it, or nothing. What the book does
 // not have stays. With dry, nothing is kept, but everything is checked. The changes are
-// those that were, or would be, made.
+// those that were, or would be, made. The keys of its unique rules are made before, while others save.
 func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Change, error) {
+	compare := func() error {
+		if dry || s.base.Store.View() != nil { // they are not in force
+			return nil
+		}
+		return rules.Compare(ctx, s.rules, b.Rules)
+	}
+	if err := compare(); err != nil {
+		return nil, err
+	}
+	changes, err := s.put(ctx, b, dry)
+	if err != nil {
+		return nil, err
+	}
+	if err := compare(); err != nil { // those of fields that came with it; else they are made when they are asked for
+		slog.Warn("the keys of a book's unique rules were to be made", "error", err)
+	}
+	return changes, nil
+}
+
+// fromAFile is what a book becomes.
+var fromAFile = store.CodicilHead{Title: "A rule book from a file"}
+
+// put reads a book into the application. Where it changes rules, proofs and silenced findings only, everything is checked while
+// others save; where rules need what else it changes, nobody saves meanwhile.
+func (s *Service) put(ctx context.Context, b *exchange.Book, dry bool) (changes []Change, err error) {
+	more := false
+	err = s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
+		version, _, err := s.base.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		if err != nil {
+			return nil, err
+		}
+		i := &importer{ctx: ctx, base: s.base, looking: true, by: by, book: b, rules: map[int64]int64{}}
+		for _, step := range append(i.definitions(), i.shapes) {
+			if err := step(); err != nil {
+				return nil, err
+			}
+			if more = len(i.changes) > 0; more {
+				return commit.Nothing(), nil
+			}
+		}
+		wanted, err := i.wanted()
+		if err != nil {
+			return nil, err
+		}
+		write, err := rules.Checked(ctx, s.rules, wanted)
+		if err != nil {
+			return nil, err
+		}
+		known := maps.Clone(i.rules)
+		for at := range wanted {
+			i.rules[wanted[at].Rule.ID] = int64(-1 - at) // it has no number yet
+		}
+		if err := i.follow(); err != nil {
+			return nil, err
+		}
+		changes = i.changes
+		if dry || len(changes) == 0 {
+			return commit.Nothing(), nil
+		}
+		return &commit.Change{
+			Reads: commit.NewReadSet(version.Book),
+			Write: func(ctx context.Context, tx *store.Store) error {
+				return tx.Amend(ctx, fromAFile, by, func(tx *store.Store) error {
+					made, err := write(ctx, tx, by)
+					if err != nil {
+						return err
+					}
+					w := &importer{ctx: ctx, base: s.base.Over(tx), by: by, book: b, rules: maps.Clone(known)}
+					w.number(wanted, made)
+					return w.follow()
+				})
+			},
+			Done: s.base.Cache.Forget,
+		}, nil
+	})
+	if err != nil || !more {
+		return changes, err
+	}
+	return s.whole(ctx, b, dry)
+}
+
+// whole reads a book into the application while nobody saves: rules are checked with what it changes besides.
+func (s *Service) whole(ctx context.Context, b *exchange.Book, dry bool) ([]Change, error) {
 	var changes []Change
-	_, err := s.base.Line.Whole(ctx, store.CodicilHead{Title: "A rule book from a file"}, func(tx *store.Store) error {
+	_, err := s.base.Line.Whole(ctx, fromAFile, func(tx *store.Store) error {
 		inner := s.base.Over(tx)
 		by, err := inner.Line.Stamp(ctx)
 		if err != nil {
 			return err
 		}
 		i := &importer{ctx: ctx, base: inner, Parts: s.over(inner), by: by, book: b, rules: map[int64]int64{}}
-		steps := []func() error{i.newKinds, i.scopes, i.lists, i.fields, i.kinds, i.lookups, i.putRules, i.layouts, i.maps, i.removed, i.proofs, i.silences}
-		if s.base.Store.View() != nil {
-			steps = slices.Concat(steps[2:4], steps[5:]) // kinds, companies and types are no part of a codicil
-		}
-		for _, step := range steps {
+		for _, step := range append(i.definitions(), i.putRules, i.shapes, i.follow) {
 			if err := step(); err != nil {
 				return err
 			}
@@ -59,6 +138,33 @@ func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Cha
 		return nil
 	})
 	return changes, err
+}
+
+// definitions are the steps that take what rules need. Kinds, companies and types are no part of a codicil.
+func (i *importer) definitions() []func() error {
+	if i.base.Store.View() != nil {
+		return []func() error{i.lists, i.fields, i.lookups}
+	}
+	return []func() error{i.newKinds, i.scopes, i.lists, i.fields, i.kinds, i.lookups}
+}
+
+// shapes takes what needs no rule and no rule needs.
+func (i *importer) shapes() error {
+	if err := i.layouts(); err != nil {
+		return err
+	}
+	if err := i.maps(); err != nil {
+		return err
+	}
+	return i.removed()
+}
+
+// follow takes what is about rules.
+func (i *importer) follow() error {
+	if err := i.proofs(); err != nil {
+		return err
+	}
+	return i.silences()
 }
 
 // largestBook is how large the file of a book may be, in bytes.
@@ -84,6 +190,8 @@ type importer struct {
 	base *judging.Service
 	ctx  context.Context
 	Parts
+	// looking tells that what differs is noted, and nothing done.
+	looking bool
 	by      record.Stamp
 	book    *exchange.Book
 	changes []Change
@@ -91,7 +199,7 @@ type importer struct {
 	made    []string        // the kinds that were not here
 }
 
-// differs notes what is done with something; false when nothing needs to be.
+// differs notes what is done with something; false when nothing is to be done.
 func differs[T any](i *importer, what, name string, here *T, there T) bool {
 	switch {
 	case here == nil:
@@ -101,7 +209,15 @@ func differs[T any](i *importer, what, name string, here *T, there T) bool {
 	default:
 		return false
 	}
-	return true
+	return !i.looking
+}
+
+// do does what was noted.
+func (i *importer) do(work func() error) error {
+	if i.looking {
+		return nil
+	}
+	return work()
 }
 
 // same compares as the file would: nil and empty lists are one.
@@ -118,342 +234,4 @@ func same(a, b any) bool {
 func written(v any) (string, error) {
 	text, err := json.Marshal(v)
 	return strings.NewReplacer(":null", ":[]", ":{}", ":[]").Replace(string(text)), err
-}
-
-// newKinds makes the kinds that are not here, as far as they can be without their fields.
-func (i *importer) newKinds() error {
-	m, err := i.base.Cache.Reference(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, k := range i.book.Kinds {
-		if here, _ := m.Kind(k.Key); here != nil {
-			continue
-		}
-		first := k
-		first.Title, first.Listed, first.Day, first.Journal, first.Signed = []string{}, nil, "", nil, nil
-		change := contract.KindChange{Kind: first}
-		for _, t := range i.book.Types {
-			if t.Kind == k.Key {
-				change.Types = append(change.Types, record.Type{Kind: t.Kind, Key: t.Key, Label: t.Label}) // its companies come with it
-			}
-		}
-		i.changes = append(i.changes, Change{"kind", k.Label, "add"})
-		i.made = append(i.made, k.Key)
-		if _, err := i.Kinds.Save(i.ctx, k.Key, change); err != nil {
-			return fmt.Errorf("kind %s: %w", k.Key, err)
-		}
-	}
-	return nil
-}
-
-// kinds sets the kinds up as the book has them, now that their fields are there.
-func (i *importer) kinds() error {
-	m, err := i.base.Cache.Reference(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, k := range i.book.Kinds {
-		here, err := m.Kind(k.Key)
-		if err != nil {
-			return err
-		}
-		away := k.Away // what is put away here stays so
-		k.Away = here.Away
-		for _, key := range away {
-			if f := here.Field(key); f != nil {
-				i.changes = append(i.changes, Change{"field", here.Label + " " + f.Label, "remove"})
-				if err := i.Fields.Remove(i.ctx, k.Key, key); err != nil {
-					return fmt.Errorf("field %s of %s: %w", key, k.Key, err)
-				}
-			}
-		}
-		if now := withoutFields(*here); same(now, k) || !slices.Contains(i.made, k.Key) && !differs(i, "kind", k.Label, &now, k) {
-			continue
-		}
-		if _, err := i.Kinds.Save(i.ctx, k.Key, contract.KindChange{Kind: k}); err != nil {
-			return fmt.Errorf("kind %s: %w", k.Key, err)
-		}
-	}
-	return nil
-}
-
-func (i *importer) scopes() error {
-	m, err := i.base.Cache.Reference(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, c := range i.book.Companies {
-		if differs(i, "company", c.Key+" "+c.Name, m.Company(c.Key), c) {
-			if _, err := i.Catalog.SaveCompany(i.ctx, c.Key, c); err != nil {
-				return fmt.Errorf("company %s: %w", c.Key, err)
-			}
-		}
-	}
-	for _, t := range i.book.Types {
-		if differs(i, "type", t.Kind+" "+t.Key, m.Type(t.Kind, t.Key), t) {
-			if _, err := i.Catalog.SaveType(i.ctx, t.Kind, t.Key, t); err != nil {
-				return fmt.Errorf("type %s of %s: %w", t.Key, t.Kind, err)
-			}
-		}
-	}
-	return nil
-}
-
-// lists takes the lists of the book, and gives its fields and tables what they choose from by those that are here then.
-func (i *importer) lists() error {
-	m, err := i.base.Cache.Reference(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, l := range i.book.Lists {
-		here := m.Tables.List(l.Key)
-		if here != nil {
-			l = here.With(l)
-		}
-		if differs(i, "list", l.Label, here, l) {
-			if _, err := i.Lists.Save(i.ctx, l.Key, contract.CodeListChange{List: l, Version: m.TableVersion("list", l.Key)}); err != nil {
-				return fmt.Errorf("list %s: %w", l.Key, err)
-			}
-		}
-	}
-	if m, err = i.base.Cache.Reference(i.ctx); err != nil {
-		return err
-	}
-	tables := i.book.Tables()
-	tables.Lists = m.Tables.Lists
-	tables.ChooseAll(nil)
-	for _, fields := range i.book.Fields {
-		tables.Choose(fields)
-	}
-	return nil
-}
-
-func (i *importer) fields() error {
-	m, err := i.base.Cache.Reference(i.ctx)
-	if err != nil {
-		return err
-	}
-	for kindKey, fields := range i.book.Fields {
-		kind, err := m.Kind(kindKey)
-		if err != nil {
-			return err
-		}
-		for _, f := range fields {
-			here := kind.Field(f.Key)
-			if !differs(i, "field", kind.Label+" "+f.Label, here, f) {
-				continue
-			}
-			if here == nil {
-				_, err = i.Fields.Add(i.ctx, kindKey, f)
-			} else {
-				_, err = i.Fields.Change(i.ctx, kindKey, f.Key, f)
-			}
-			if err != nil {
-				return fmt.Errorf("field %s of %s: %w", f.Key, kindKey, err)
-			}
-		}
-	}
-	return nil
-}
-
-func (i *importer) lookups() error {
-	m, err := i.base.Cache.Reference(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, s := range i.book.Standing {
-		at := slices.IndexFunc(m.Tables.Standing, func(o table.Standing) bool { return o.Field.Key == s.Field.Key })
-		if differs(i, "standing value", s.Field.Label, place(m.Tables.Standing, at), s) {
-			if _, err := i.Tables.SaveStanding(i.ctx, s.Field.Key, contract.StandingChange{Standing: s, Version: m.TableVersion("standing", s.Field.Key)}); err != nil {
-				return fmt.Errorf("standing value %s: %w", s.Field.Key, err)
-			}
-		}
-	}
-	for _, c := range i.book.Crosswalks {
-		if differs(i, "crosswalk", c.Label, m.Tables.Crosswalk(c.Key), c) {
-			if _, err := i.Tables.SaveCrosswalk(i.ctx, c.Key, contract.CrosswalkChange{Crosswalk: c, Version: m.TableVersion("crosswalk", c.Key)}); err != nil {
-				return fmt.Errorf("crosswalk %s: %w", c.Key, err)
-			}
-		}
-	}
-	for _, n := range i.book.Series {
-		if differs(i, "number series", n.Label, m.Tables.Numbers(n.Key), n) {
-			if _, err := i.Tables.SaveSeries(i.ctx, n.Key, contract.SeriesChange{Series: n, Version: m.TableVersion("series", n.Key)}); err != nil {
-				return fmt.Errorf("number series %s: %w", n.Key, err)
-			}
-		}
-	}
-	return nil
-}
-
-// layouts compares each with what is here as forms show them, with every field: one that was added since stands at the end of its section.
-func (i *importer) layouts() error {
-	m, err := i.base.Cache.Reference(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, l := range i.book.Layouts {
-		kind, err := m.Kind(l.Kind)
-		if err != nil {
-			return err
-		}
-		var here *record.Layout
-		if own := m.Layout(l.Kind, l.Company, l.Type); own != nil && own.Company == l.Company && own.Type == l.Type {
-			shown := own.Layout.Complete(kind)
-			here = &shown
-		}
-		if differs(i, "layout", strings.TrimSpace(l.Kind+" "+l.Company+" "+l.Type), here, l.Layout.Complete(kind)) {
-			if _, err := i.Catalog.SaveLayout(i.ctx, l.Kind, l.Company, l.Type, l.Layout); err != nil {
-				return fmt.Errorf("layout of %s: %w", l.Kind, err)
-			}
-		}
-	}
-	return nil
-}
-
-// maps matches a map with the one here that leads from and to the same kinds under the same name.
-func (i *importer) maps() error {
-	here, err := i.base.Store.FollowOns(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, m := range i.book.Maps {
-		at := slices.IndexFunc(here, func(o record.FollowOn) bool { return o.From == m.From && o.To == m.To && o.Name == m.Name })
-		m.ID = 0
-		if at >= 0 {
-			m.ID = here[at].ID
-		}
-		if differs(i, "map", m.Name, place(here, at), m) {
-			if _, err := i.Catalog.SaveFollowOn(i.ctx, m); err != nil {
-				return fmt.Errorf("map %s: %w", m.Name, err)
-			}
-		}
-	}
-	return nil
-}
-
-// removed takes away what a codicil takes away.
-func (i *importer) removed() error {
-	for _, r := range i.book.Removed {
-		parts := append(strings.SplitN(r.Key, "/", 3), "", "")
-		m, err := i.base.Cache.Reference(i.ctx)
-		if err != nil {
-			return err
-		}
-		switch r.What {
-		case "field":
-			kind, err := m.Kind(parts[0])
-			if err != nil {
-				return err
-			}
-			if kind.Field(parts[1]) == nil {
-				continue
-			}
-			if err := i.Fields.Remove(i.ctx, parts[0], parts[1]); err != nil {
-				return fmt.Errorf("field %s: %w", r.Key, err)
-			}
-		case "layout":
-			if own := m.Layout(parts[0], parts[1], parts[2]); own == nil || own.Company != parts[1] || own.Type != parts[2] {
-				continue
-			}
-			if _, err := i.Catalog.DeleteLayout(i.ctx, parts[0], parts[1], parts[2]); err != nil {
-				return fmt.Errorf("layout %s: %w", r.Key, err)
-			}
-		case "map":
-			here, err := i.base.Store.FollowOns(i.ctx)
-			if err != nil {
-				return err
-			}
-			at := slices.IndexFunc(here, func(o record.FollowOn) bool { return o.From == parts[0] && o.To == parts[1] && o.Name == parts[2] })
-			if at < 0 {
-				continue
-			}
-			if err := i.Catalog.DeleteFollowOn(i.ctx, here[at].ID); err != nil {
-				return fmt.Errorf("map %s: %w", r.Key, err)
-			}
-		default:
-			continue
-		}
-		i.changes = append(i.changes, Change{r.What, r.Key, "remove"})
-	}
-	return nil
-}
-
-func (i *importer) proofs() error {
-	here, taken := map[string][]proof.Proof{}, map[int64]bool{}
-	for _, p := range i.book.Proofs {
-		kind := p.Given.Kind
-		if here[kind] == nil {
-			proofs, err := i.base.Store.Proofs(i.ctx, kind)
-			if err != nil {
-				return err
-			}
-			here[kind] = append(proofs, proof.Proof{})
-		}
-		p.Rules = view.List(p.Rules, func(id int64) int64 { return i.rules[id] })
-		p.Rules = slices.DeleteFunc(p.Rules, func(id int64) bool { return id == 0 })
-		for j := range p.Expect.Messages {
-			p.Expect.Messages[j].Rule = i.rules[p.Expect.Messages[j].Rule]
-		}
-		if carried := p.Given.Fixtures; carried != nil {
-			for j := range carried.Alike {
-				carried.Alike[j].Rule = i.rules[carried.Alike[j].Rule]
-			}
-		}
-		seen := map[int64]int{}
-		for id, version := range p.Seen {
-			if i.rules[id] != 0 {
-				seen[i.rules[id]] = version
-			}
-		}
-		p.Seen = seen
-		p.Expect.Acting = view.List(p.Expect.Acting, func(id int64) int64 { return i.rules[id] })
-		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && !taken[o.ID] && same(o.Given, p.Given) })
-		before := place(here[kind], at)
-		p.Posting, p.ID, p.Version, p.ChangedAt, p.ChangedBy, p.Codicil = "", 0, 0, "", "", 0
-		if before != nil {
-			p.ID, p.Posting, p.Version, p.ChangedAt, p.ChangedBy = before.ID, before.Posting, before.Version, before.ChangedAt, before.ChangedBy
-			taken[p.ID], p.Codicil = true, before.Codicil
-		}
-		if differs(i, "proof", p.Name, before, p) {
-			if _, err := i.base.Store.SaveProof(i.ctx, p, "kept", "as the book has it", i.by); err != nil {
-				return fmt.Errorf("proof %s: %w", p.Name, err)
-			}
-		}
-	}
-	return nil
-}
-
-// place returns the item at a place of a list; nil for -1.
-func place[T any](list []T, at int) *T {
-	if at < 0 {
-		return nil
-	}
-	return &list[at]
-}
-
-// silences leaves findings as they are that the book leaves so.
-func (i *importer) silences() error {
-	here, err := i.base.Store.Silences(i.ctx)
-	if err != nil {
-		return err
-	}
-	for _, s := range i.book.Silenced {
-		key, known := finding.Renumber(s.Key, i.rules)
-		if !known {
-			continue // it is about a rule that the book does not have
-		}
-		var before *exchange.Silence
-		if kept, there := here[key]; there {
-			before = &exchange.Silence{Key: key, Reason: kept.Reason}
-		}
-		s.Key = key
-		if differs(i, "silenced finding", s.Reason, before, s) {
-			if err := i.base.Store.SaveSilence(i.ctx, key, s.Reason, i.by); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
 }

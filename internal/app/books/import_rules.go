@@ -2,28 +2,46 @@ package books
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
+	"strconv"
 
 	"codicil/core/rule"
-	"codicil/internal/contract"
+	"codicil/internal/app/rules"
 )
 
-// putRules puts the rules of the book beside those that are here. Cost: all rules of both, once.
+// putRules puts the rules of the book beside those that are here.
 func (i *importer) putRules() error {
-	if err := i.knownRules(); err != nil {
-		return err
-	}
-	here, err := i.meant()
+	wanted, err := i.wanted()
 	if err != nil {
 		return err
 	}
+	made, err := rules.Together(i.ctx, i.Rules, nil, wanted)
+	i.number(wanted, made)
+	return err
+}
+
+// number notes which numbers rules have that were wanted.
+func (i *importer) number(wanted []rules.Wanted, made []rule.Rule) {
+	for at, r := range made {
+		i.rules[wanted[at].Rule.ID] = r.ID
+	}
+}
+
+// wanted are the rules that are to be otherwise than they are here. Cost: all rules of both, once.
+func (i *importer) wanted() (wanted []rules.Wanted, err error) {
+	if err := i.knownRules(); err != nil {
+		return nil, err
+	}
+	here, err := i.meant()
+	if err != nil {
+		return nil, err
+	}
 	for at, r := range i.book.Rules {
-		if err := i.putRule(here[at], r); err != nil {
-			return fmt.Errorf("rule %d %s: %w", r.ID, r.Name, err)
+		if w := i.want(here[at], r); w != nil {
+			wanted = append(wanted, *w)
 		}
 	}
-	return nil
+	return wanted, nil
 }
 
 // meant finds the rule here that each rule of the book is: the one that has its identifier; else, in a book without identifiers, its
@@ -117,9 +135,9 @@ func (i *importer) knownRules() error {
 	return nil
 }
 
-// putRule makes a rule here what it is in the book. A draft holds nowhere: one that is new is left out of a codicil, in which a new rule
-// holds, and what is in force here is retired by it.
-func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
+// want is what a rule here is to be as the book has it; nil: it stays as it is. A draft holds nowhere: one that is new is left out
+// of a codicil, in which a new rule holds, and what is in force here is retired by it.
+func (i *importer) want(here *rule.Rule, r rule.Rule) *rules.Wanted {
 	if r.State == rule.Draft && i.base.Store.View() != nil {
 		if here != nil && here.State == rule.Draft {
 			i.rules[r.ID] = here.ID
@@ -127,49 +145,20 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 		}
 		r.State = rule.Retired
 	}
-	change := contract.RuleChange{UID: r.UID, Body: r.Body, Name: r.Name, Reason: cmp.Or(r.Reason, "as the book has it")}
-	var made contract.RuleView
-	var err error
+	if r.Name == "" && here != nil {
+		r.Name = here.Name // the book does not name it
+	}
+	name := cmp.Or(r.Name, strconv.FormatInt(r.ID, 10))
 	switch {
 	case here == nil && r.State == rule.Retired:
 		return nil // what is over is not begun anew
 	case here == nil:
-		i.changes = append(i.changes, Change{"rule", r.Name, "add"})
-		if made, err = i.Rules.Create(i.ctx, change); err != nil {
-			return err
-		}
+		i.changes = append(i.changes, Change{"rule", name, "add"})
 	case here.State == rule.Retired && r.State == rule.Retired, same(here.Body, r.Body) && here.Name == r.Name && here.State == r.State:
 		i.rules[r.ID] = here.ID
 		return nil
 	default:
-		i.changes = append(i.changes, Change{"rule", r.Name, "change"})
-		made = contract.RuleView{State: here.State, Version: here.Version}
-		var path []rule.State
-		switch {
-		case here.State == rule.Retired:
-			path = []rule.State{rule.Draft} // it is taken up again as what it is there
-		case r.State == rule.Draft && here.State != rule.Draft:
-			path = []rule.State{rule.Retired, rule.Draft}
-		}
-		for _, next := range path {
-			if made, err = i.Rules.Move(i.ctx, here.ID, contract.RuleMove{State: next, Version: made.Version, Reason: change.Reason}); err != nil {
-				return err
-			}
-		}
-		change.ID, change.Version = here.ID, made.Version
-		if made, err = i.Rules.Change(i.ctx, here.ID, change); err != nil {
-			return err
-		}
+		i.changes = append(i.changes, Change{"rule", name, "change"})
 	}
-	i.rules[r.ID] = made.ID
-	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}, rule.Retired: {rule.Retired}}
-	for _, next := range path[r.State] {
-		if made.State == r.State {
-			break
-		}
-		if made, err = i.Rules.Move(i.ctx, made.ID, contract.RuleMove{State: next, Version: made.Version, Reason: change.Reason}); err != nil {
-			return err
-		}
-	}
-	return nil
+	return &rules.Wanted{Here: here, Rule: r, Reason: cmp.Or(r.Reason, "as the book has it")}
 }

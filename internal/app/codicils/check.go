@@ -15,6 +15,7 @@ import (
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/replay"
+	"codicil/internal/app/rules"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
@@ -45,6 +46,7 @@ type checking struct {
 	found  contract.CodicilCheck
 	// changed are the rules that it changes or adds, by number, and contents all that it changes.
 	changed  map[int64]bool
+	refused  map[int64]*fault.Fault // why those of them cannot be in force
 	contents []store.CodicilChange
 	kept     int // the proofs that are kept with it
 	whole    bool
@@ -64,6 +66,13 @@ func (s *Service) check(ctx context.Context, c *store.Codicil, whole bool) (cont
 		return k.found, err
 	}
 	if k.teller, err = s.teller(ctx, c); err != nil {
+		return k.found, err
+	}
+	inForce, err := inForceThen(contents)
+	if err != nil {
+		return k.found, err
+	}
+	if k.refused, err = rules.Refused(ctx, k.with.Rules, inForce); err != nil {
 		return k.found, err
 	}
 	for i := range contents {
@@ -115,6 +124,21 @@ func (s *Service) check(ctx context.Context, c *store.Codicil, whole bool) (cont
 	return k.found, nil
 }
 
+// inForceThen are the rules that a codicil changes or adds, as they are in force with it.
+func inForceThen(contents []store.CodicilChange) (inForce []rule.Rule, err error) {
+	for i := range contents {
+		definition, err := contents[i].Definition(contents[i].After)
+		if err != nil {
+			return nil, err
+		}
+		if r, is := definition.(rule.Rule); is && r.State == rule.InForce {
+			r.ID = contents[i].Number()
+			inForce = append(inForce, r)
+		}
+	}
+	return inForce, nil
+}
+
 // one looks at one change by itself.
 func (k *checking) one(ctx context.Context, change *store.CodicilChange) error {
 	problem := func(message string) {
@@ -139,10 +163,10 @@ func (k *checking) one(ctx context.Context, change *store.CodicilChange) error {
 	case rule.Rule:
 		d.ID = change.Number()
 		k.changed[d.ID] = true
-		if d.State != rule.InForce {
-			return nil
+		if refused := k.refused[d.ID]; refused != nil {
+			return told(refused)
 		}
-		return told(k.with.Rules.MayBeInForce(ctx, d))
+		return nil
 	case record.Layout, record.FollowOn:
 		return nil
 	case field.Field:

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"log/slog"
 	"slices"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/impact"
+	"codicil/internal/app/rules"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
@@ -143,15 +145,18 @@ func doubtsOf(check *contract.CodicilCheck) string {
 }
 
 // force brings a codicil into force as it was checked. Who does it signs it with that, where that is missing; what is
-// urgent comes into force though others must sign, who owe it.
+// urgent comes into force though others must sign, who owe it. The keys of its unique rules are made before, while others save.
 func (s *Service) force(ctx context.Context, c *store.Codicil, reason string, urgent bool) error {
-	return s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
+	err := s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		version, _, err := s.base.Cache.Version(ctx)
 		if err != nil {
 			return nil, err
 		}
 		check, err := s.decided(ctx, c, "put in force", reason)
 		if err != nil {
+			return nil, err
+		}
+		if err := s.compare(ctx, c); err != nil {
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
@@ -175,6 +180,26 @@ func (s *Service) force(ctx context.Context, c *store.Codicil, reason string, ur
 			Done: s.base.Cache.Forget,
 		}, err
 	})
+	if err != nil {
+		return err
+	}
+	if err := s.compare(ctx, c); err != nil { // those of fields that came with it; else they are made when they are asked for
+		slog.Warn("the keys of a codicil's unique rules were to be made", "codicil", c.ID, "error", err)
+	}
+	return nil
+}
+
+// compare makes the keys of the unique rules of a codicil.
+func (s *Service) compare(ctx context.Context, c *store.Codicil) error {
+	contents, err := s.base.Store.ChangesOf(ctx, c.ID, 0)
+	if err != nil {
+		return err
+	}
+	inForce, err := inForceThen(contents)
+	if err != nil {
+		return err
+	}
+	return rules.Compare(ctx, s.now.Rules, inForce)
 }
 
 // conclude signs a codicil for who puts it in force, and refuses it, or notes what is owed, where others must sign too.

@@ -13,6 +13,7 @@ import (
 	"codicil/internal/store"
 	"codicil/internal/view"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -47,34 +48,38 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 		return nil, err
 	}
 	wording, copies := m.Wording(kind, actor.Of(ctx).Format), []contract.RuleCopy{}
-	head := store.CodicilHead{Title: fmt.Sprintf("Rules copied from %s %s to %s %s", from.Company.Key, from.Type.Label, to.Company.Key, to.Type.Label)}
-	_, err = s.base.Line.Whole(ctx, head, func(tx *store.Store) error {
-		inner := within(s.base.Over(tx))
-		for _, c := range book.Rules {
-			if c.State != rule.InForce || c.Scope.Width() == 3 || !plan.Covers(c, from) || (len(request.Rules) > 0 && !slices.Contains(request.Rules, c.ID)) {
-				continue
-			}
-			body := c.Body
-			body.Scope.Companies, body.Scope.Types = moved(c.Scope.Companies, to.Company.Key), moved(c.Scope.Types, to.Type.Key)
-			compiled := rule.Compile(rule.Rule{State: rule.Draft, Body: body}, book.Vocabulary)
-			copied := contract.RuleCopy{Rule: c.ID, Phrase: rule.Phrase(c, wording), Sentence: rule.Sentence(compiled, wording), Field: kind.Fields[max(c.Field, 0)].Label, Family: string(c.Family)}
-			switch {
-			case c.Scope.Covers(to.Company.Key, to.Type.Key, max(s.base.Today(nil), c.Scope.From)):
-				copied.Already = c.ID
-			default:
-				copied.Already = alike(book, body)
-			}
-			if copied.Already == 0 && !request.Dry {
-				made, err := inner.Create(ctx, contract.RuleChange{Body: body})
-				if err != nil {
-					return err
-				}
-				copied.Copy = made.ID
-			}
-			copies = append(copies, copied)
+	var wanted []Wanted
+	var places []int // of what is wanted among the copies
+	known := saidBy(book)
+	for _, c := range book.Rules {
+		if c.State != rule.InForce || c.Scope.Width() == 3 || !plan.Covers(c, from) || (len(request.Rules) > 0 && !slices.Contains(request.Rules, c.ID)) {
+			continue
 		}
-		return nil
-	})
+		body := c.Body
+		body.Scope.Companies, body.Scope.Types = moved(c.Scope.Companies, to.Company.Key), moved(c.Scope.Types, to.Type.Key)
+		compiled := rule.Compile(rule.Rule{State: rule.Draft, Body: body}, book.Vocabulary)
+		copied := contract.RuleCopy{Rule: c.ID, Phrase: rule.Phrase(c, wording), Sentence: rule.Sentence(compiled, wording), Field: kind.Fields[max(c.Field, 0)].Label, Family: string(c.Family)}
+		switch {
+		case c.Scope.Covers(to.Company.Key, to.Type.Key, max(s.base.Today(nil), c.Scope.From)):
+			copied.Already = c.ID
+		default:
+			if copied.Already, err = known.by(&body); err != nil {
+				return nil, err
+			}
+		}
+		if copied.Already == 0 {
+			wanted, places = append(wanted, Wanted{Rule: rule.Rule{State: rule.Draft, Body: body}}), append(places, len(copies))
+		}
+		copies = append(copies, copied)
+	}
+	if request.Dry || len(wanted) == 0 {
+		return copies, nil
+	}
+	head := store.CodicilHead{Title: fmt.Sprintf("Rules copied from %s %s to %s %s", from.Company.Key, from.Type.Label, to.Company.Key, to.Type.Label)}
+	made, err := Together(ctx, s, &head, wanted)
+	for i, r := range made {
+		copies[places[i]].Copy = r.ID
+	}
 	return copies, err
 }
 
@@ -86,16 +91,35 @@ func moved(keys []string, to string) []string {
 	return []string{to}
 }
 
-// alike returns the rule that says the same already; 0 when there is none.
-func alike(book *plan.Book, body rule.Body) int64 {
+// said are the rules, retired ones left out, by what they say.
+type said map[string]int64
+
+// saidBy tells what the rules of a book say. Cost: those rules.
+func saidBy(book *plan.Book) said {
+	known := said{}
 	for _, c := range book.Rules {
-		other := c.Body
-		other.Note, other.Priority = body.Note, body.Priority
-		if c.State != rule.Retired && plan.SameBody(&other, &body) {
-			return c.ID
+		if c.State == rule.Retired {
+			continue
+		}
+		if text, err := saying(&c.Body); err == nil && known[text] == 0 {
+			known[text] = c.ID
 		}
 	}
-	return 0
+	return known
+}
+
+// by returns the rule that says the same; 0 when there is none.
+func (s said) by(body *rule.Body) (int64, error) {
+	text, err := saying(body)
+	return s[text], err
+}
+
+// saying is what a rule says, but for what is noted about it and which it comes before.
+func saying(body *rule.Body) (string, error) {
+	plain := plan.PlainBody(body)
+	plain.Note, plain.Priority = rule.Note{}, 0
+	text, err := json.Marshal(plain)
+	return string(text), err
 }
 
 // moves say what is done with several rules at once.
@@ -164,52 +188,82 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 	if err != nil {
 		return answer, err
 	}
-	shown := New(then, s.impact)
-	for _, r := range all {
-		if at := slices.IndexFunc(kept, func(k rule.Rule) bool { return k.ID == r.ID }); at >= 0 {
-			r = kept[at]
-		}
-		told, err := shown.show(ctx, r)
-		if err != nil {
-			return answer, err
-		}
-		answer.Rules = append(answer.Rules, told)
+	place := map[int64]int{}
+	for i := range all {
+		place[all[i].ID] = i
 	}
-	return answer, nil
+	for _, r := range kept {
+		all[place[r.ID]] = r
+	}
+	answer.Rules, err = showAll(ctx, New(then, s.impact), all)
+	return answer, err
 }
 
 // movingAll are the rules of a request as they would be, those that do not stand so already also by themselves. What is in the
 // way of any is put into the answer: each says it, so that nobody corrects one only to meet the next.
 func movingAll(ctx context.Context, s *Service, request contract.MoveManyRequest, answer *contract.MoveManyAnswer) (all, changed []rule.Rule, err error) {
 	look := max(judging.LongestLook/time.Duration(max(len(request.Rules), 1)), shortestLook)
-	for i, id := range request.Rules {
-		if slices.Contains(request.Rules[:i], id) {
+	seen, own := map[int64]bool{}, map[int64]bool{}
+	var next []rule.Rule
+	inTheWay := func(r *rule.Rule, known *fault.Fault) {
+		answer.InTheWay = append(answer.InTheWay, contract.RuleInTheWay{Rule: r.ID, Name: r.Name, Code: known.Known(), Detail: known.Error()})
+	}
+	var known *fault.Fault
+	for _, id := range request.Rules {
+		if seen[id] {
 			continue
 		}
+		seen[id] = true
 		r, err := changing(ctx, s.base, id)
 		if err != nil {
 			return nil, nil, err
 		}
-		if r.State == request.State {
-			all = append(all, r)
-			continue
-		}
-		before, err := judging.With(ctx, s.base, changed...)
-		if err != nil {
-			return nil, nil, err
-		}
-		next, err := moving(ctx, New(before, s.impact.Over(before)), r, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason}, look)
-		var known *fault.Fault
-		switch {
-		case errors.As(err, &known):
-			answer.InTheWay = append(answer.InTheWay, contract.RuleInTheWay{Rule: id, Name: r.Name, Code: known.Known(), Detail: known.Error()})
-			if known.Code != impact.NeedsReason.Code {
+		if r.State != request.State {
+			own[id] = true
+			if r, err = moving(r, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason}); errors.As(err, &known) {
+				inTheWay(&r, known)
 				continue
 			}
-		case err != nil:
+		}
+		next = append(next, r)
+	}
+	forced := request.State == rule.InForce && s.base.Store.View() == nil // a codicil is checked as a whole
+	refused := map[int64]*fault.Fault{}
+	if forced {
+		if refused, err = Refused(ctx, s, next); err != nil {
 			return nil, nil, err
 		}
-		all, changed = append(all, next), append(changed, next)
+	}
+	before := s.base
+	for i := range next {
+		r := &next[i]
+		if !own[r.ID] {
+			all = append(all, *r)
+			continue
+		}
+		if forced {
+			then, err := New(before, s.impact.Over(before)), error(nil)
+			if refused[r.ID] != nil { // with all others; it may be none with those before it alone
+				err = then.MayBeInForce(ctx, *r)
+			}
+			if err == nil {
+				err = then.asksReason(ctx, *r, look)
+			}
+			switch {
+			case errors.As(err, &known):
+				if inTheWay(r, known); known.Code != impact.NeedsReason.Code {
+					continue
+				}
+			case err != nil:
+				return nil, nil, err
+			}
+		}
+		if all, changed = append(all, *r), append(changed, *r); !forced {
+			continue
+		}
+		if before, err = judging.With(ctx, before, *r); err != nil {
+			return nil, nil, err
+		}
 	}
 	return all, changed, nil
 }

@@ -35,9 +35,6 @@ type Service struct {
 // New returns the use cases.
 func New(j *judging.Service, i *impact.Service) *Service { return &Service{j, i} }
 
-// within returns the use cases over a transaction.
-func within(j *judging.Service) *Service { return New(j, impact.New(j, nil)) }
-
 // List returns all rules of a kind.
 func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
@@ -125,31 +122,47 @@ func inCodicils(in map[store.Thing][]store.Codicil, id int64) []contract.Codicil
 	return judging.CodicilRefs(in[store.Thing{What: "rule", Key: fmt.Sprint(id)}])
 }
 
-// show shows a rule that is kept. Cost: the changes of all codicils that are not ended.
+// show shows a rule that is kept. Cost: as that of showAll.
 func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
-	shown, err := s.tell(ctx, r)
+	shown, err := showAll(ctx, s, []rule.Rule{r})
 	if err != nil {
-		return shown, err
+		return contract.RuleView{}, err
+	}
+	return shown[0], nil
+}
+
+// showAll shows rules that are kept. Cost: those, the proofs of their kinds, and the changes of all codicils that are not ended.
+func showAll(ctx context.Context, s *Service, rules []rule.Rule) ([]contract.RuleView, error) {
+	shown, err := tellAll(ctx, s, rules)
+	if err != nil {
+		return nil, err
 	}
 	in, err := s.base.Store.InCodicils(ctx, "rule")
-	shown.Codicils = inCodicils(in, r.ID)
+	for i := range shown {
+		shown[i].Codicils = inCodicils(in, rules[i].ID)
+	}
 	return shown, err
 }
 
-func (s *Service) tell(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
-	c, err := s.compile(ctx, judging.Ours(ctx, r))
-	if err != nil {
-		return contract.RuleView{}, err
-	}
+func tellAll(ctx context.Context, s *Service, rules []rule.Rule) ([]contract.RuleView, error) {
 	m, err := s.base.Cache.Seen(ctx)
 	if err != nil {
-		return contract.RuleView{}, err
+		return nil, err
 	}
-	proofs, err := s.base.Store.ProofsByRule(ctx, r.Kind)
-	if err != nil {
-		return contract.RuleView{}, err
+	shown, proofs := make([]contract.RuleView, len(rules)), map[string]map[int64][]int64{}
+	for i, r := range rules {
+		if proofs[r.Kind] == nil {
+			if proofs[r.Kind], err = s.base.Store.ProofsByRule(ctx, r.Kind); err != nil {
+				return nil, err
+			}
+		}
+		c, err := s.compile(ctx, judging.Ours(ctx, r))
+		if err != nil {
+			return nil, err
+		}
+		shown[i] = view.Rule(c.Compiled, m.Wording(c.kind, actor.Of(ctx).Format), proofs[r.Kind][r.ID])
 	}
-	return view.Rule(c.Compiled, m.Wording(c.kind, actor.Of(ctx).Format), proofs[r.ID]), nil
+	return shown, nil
 }
 
 type compiled struct {
@@ -184,7 +197,11 @@ func (s *Service) Read(ctx context.Context, change contract.RuleChange) (contrac
 		}
 		r.State = kept.State
 	}
-	return s.tell(ctx, r)
+	told, err := tellAll(ctx, s, []rule.Rule{r})
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	return told[0], nil
 }
 
 // Create keeps a new rule as a draft, with whatever errors it has.
@@ -269,10 +286,7 @@ func (s *Service) Change(ctx context.Context, id int64, change contract.RuleChan
 		if err := s.complete(ctx, &r); err != nil {
 			return r, err
 		}
-		// What is noted about a rule changes nothing of what it does.
-		now, before := r.Body, kept.Body
-		now.Note, before.Note = rule.Note{}, rule.Note{}
-		if r.State != rule.InForce || plan.SameBody(&now, &before) {
+		if r.State != rule.InForce || saysSame(&r, &kept) {
 			return r, nil
 		}
 		r.Reason = strings.TrimSpace(change.Reason)
@@ -329,24 +343,25 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (c
 		if err != nil {
 			return r, err
 		}
-		return moving(ctx, s, r, move, judging.LongestLook)
+		if r, err = moving(r, move); err != nil || r.State != rule.InForce {
+			return r, err
+		}
+		return r, s.mayAct(ctx, r, judging.LongestLook)
 	})
 }
 
-// moving returns a rule as it is in another state; look is how long saved records may be looked at.
-func moving(ctx context.Context, s *Service, r rule.Rule, move contract.RuleMove, look time.Duration) (rule.Rule, error) {
+// moving returns a rule as it is in another state, which it may still not be put in.
+func moving(r rule.Rule, move contract.RuleMove) (rule.Rule, error) {
 	if !r.State.MayBecome(move.State) {
 		return r, fault.Hindered(wrongState, r.State, move.State)
 	}
 	if move.Version != r.Version {
 		return r, fault.Hindered(fault.Stale)
 	}
-	r.State = move.State
-	if move.State != rule.InForce {
-		return r, nil
+	if r.State = move.State; r.State == rule.InForce {
+		r.Reason = strings.TrimSpace(move.Reason)
 	}
-	r.Reason = strings.TrimSpace(move.Reason)
-	return r, s.mayAct(ctx, r, look)
+	return r, nil
 }
 
 // mayAct refuses a rule that cannot be in force as it stands, and asks for a reason where
@@ -358,6 +373,12 @@ func (s *Service) mayAct(ctx context.Context, r rule.Rule, look time.Duration) e
 	if err := s.MayBeInForce(ctx, r); err != nil {
 		return err
 	}
+	return s.asksReason(ctx, r, look)
+}
+
+// asksReason asks for a reason where proofs or saved records speak against a rule that can be in force; look is how long
+// saved records may be looked at.
+func (s *Service) asksReason(ctx context.Context, r rule.Rule, look time.Duration) error {
 	if err := s.impact.Keys(ctx, r); err != nil || r.Reason != "" {
 		return err
 	}
@@ -367,33 +388,12 @@ func (s *Service) mayAct(ctx context.Context, r rule.Rule, look time.Duration) e
 // MayBeInForce refuses a rule with errors, and one that would make fields wait
 // for each other.
 func (s *Service) MayBeInForce(ctx context.Context, r rule.Rule) error {
-	c, err := s.compile(ctx, r)
-	if err != nil {
-		return err
+	r.State = rule.InForce
+	refused, err := Refused(ctx, s, []rule.Rule{r})
+	if err == nil && refused[r.ID] != nil {
+		return refused[r.ID]
 	}
-	if !c.Sound() {
-		refused := fault.Bad(unsoundRule)
-		refused.Rule = c.Compiled
-		return refused
-	}
-	m, err := s.base.Cache.Reference(ctx)
-	if err != nil {
-		return err
-	}
-	companies, types := m.Companies, m.Types[r.Kind]
-	book := c.book.With(r)
-	for i := range companies {
-		for j := range types {
-			if !types[j].UsedIn(companies[i].Key) {
-				continue
-			}
-			p := loopIn(book, c.Compiled, plan.Scope{Company: &companies[i], Type: &types[j], Day: s.base.Today(&companies[i])})
-			if p != nil {
-				return fault.Bad(loop, p.Loop.Describe(c.kind), r.Target)
-			}
-		}
-	}
-	return nil
+	return err
 }
 
 // Resume forgets the keys that unique rules needed which are no more. Cost: the rules, and those keys.
@@ -435,28 +435,6 @@ func (s *Service) Discard(ctx context.Context, id int64) error {
 		}
 		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteRule(ctx, id, by) }, nil
 	})
-}
-
-// loopIn builds the plans of a scope on every day from which another set of rules holds, as
-// long as the rule does, and returns the first in which fields wait for each other; nil: none.
-// Cost: a plan for each rule that begins or ends on a day.
-func loopIn(book *plan.Book, c *rule.Compiled, s plan.Scope) *plan.Plan {
-	days := map[record.Day]bool{max(s.Day, c.Scope.From): true}
-	for _, other := range book.Rules {
-		if other.State == rule.InForce && other.Scope.From > s.Day {
-			days[other.Scope.From] = true
-		}
-	}
-	for day := range days {
-		s.Day = day
-		if !plan.Covers(c, s) {
-			continue
-		}
-		if p := plan.Build(book, s); p.Loop != nil {
-			return p
-		}
-	}
-	return nil
 }
 
 // Versions returns what the rule has been, newest first.
