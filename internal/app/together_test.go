@@ -3,6 +3,7 @@ package app_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -10,9 +11,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/match"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app"
 	"codicil/internal/app/books"
+	"codicil/internal/app/commit"
+	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 	"codicil/internal/store"
@@ -122,4 +126,51 @@ func TestUniqueRulesAreInForceWithTheirKeys(t *testing.T) {
 	assert.False(t, kept("trading_as"))
 	move(t, d, c.ID, contract.CodicilInForce)
 	assert.True(t, kept("trading_as"))
+}
+
+// What is written while a check goes through the saved records is looked at before what was checked is written; where rules
+// changed meanwhile, it looks at all again.
+func TestWhatIsWrittenDuringALookIsLookedAtToo(t *testing.T) {
+	d, s := harbourAndStore(t)
+	save(t, d, document("vendor", "10", "TRAD", values{"name": "There before"}))
+	definitions := cache.New(s)
+	line := commit.New(s, definitions, morning)
+	looked := func(meanwhile func()) (seen [][]string) {
+		begun := false
+		err := line.BookLooking(as(t), func(since int64) commit.Definition {
+			return func() (func(*store.Store, record.Stamp) error, error) {
+				var names []string
+				for r, err := range s.RecordsSince(as(t), "vendor", since) {
+					require.NoError(t, err)
+					names = append(names, r.Content.Values["name"])
+				}
+				seen = append(seen, names)
+				if !begun {
+					begun = true
+					meanwhile()
+				}
+				return func(*store.Store, record.Stamp) error { return nil }, nil
+			}
+		})
+		require.NoError(t, err)
+		return seen
+	}
+	assert.Equal(t, [][]string{{"There before"}, nil}, looked(func() {}))
+	during := looked(func() {
+		save(t, d, document("vendor", "10", "TRAD", values{"name": "Meanwhile"}))
+		save(t, d, document("customer", "10", "WHOL", values{"name": "Another kind"}))
+	})
+	assert.Equal(t, [][]string{{"There before"}, {"Meanwhile"}}, during)
+	again := looked(func() {
+		add(t, d, fills("trading_as", `"x"`), rule.InForce)
+		definitions.Forget() // as the line does that wrote it
+	})
+	assert.Equal(t, [][]string{{"Meanwhile", "There before"}, {"Meanwhile", "There before"}, nil}, sorted(again))
+}
+
+func sorted(lists [][]string) [][]string {
+	for _, list := range lists {
+		slices.Sort(list)
+	}
+	return lists
 }

@@ -201,6 +201,32 @@ func (s *Store) Record(ctx context.Context, kind, number string) (record.Record,
 	return r.record(), found(err, kind, number)
 }
 
+// RecordsSince are the records of a kind that were written after an entry of the trail and are still there, as they are now. Cost:
+// the entries since; some records in memory.
+func (s *Store) RecordsSince(ctx context.Context, kind string, entry int64) iter.Seq2[*record.Record, error] {
+	return func(yield func(*record.Record, error) bool) {
+		var numbers []string
+		// By its number: there are few entries since, and many of the kind.
+		err := s.db.WithContext(ctx).Raw("SELECT DISTINCT key FROM trail WHERE id > ? AND +kind = ?", entry, kind).Scan(&numbers).Error
+		if err != nil {
+			yield(nil, err)
+			return
+		}
+		for some := range slices.Chunk(numbers, recordsAtOnce) {
+			rows, err := s.RecordsNumbered(ctx, kind, some)
+			if err != nil {
+				yield(nil, err)
+				return
+			}
+			for i := range rows {
+				if !yield(&rows[i], nil) {
+					return
+				}
+			}
+		}
+	}
+}
+
 // RecordsNumbered returns those of some numbers of a kind that there are, in any order. Cost: as many, which are in memory.
 func (s *Store) RecordsNumbered(ctx context.Context, kind string, numbers []string) ([]record.Record, error) {
 	if len(numbers) == 0 {

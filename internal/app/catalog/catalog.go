@@ -221,7 +221,7 @@ func (s *Service) DeleteCompany(ctx context.Context, key string) error {
 	if err := access.Companies(ctx, []string{key}); err != nil {
 		return err
 	}
-	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+	return s.base.Line.BookAlone(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
 		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteCompany(ctx, key, by) }, s.mayDeleteCompany(ctx, key)
 	})
 }
@@ -308,7 +308,7 @@ func (s *Service) DeleteType(ctx context.Context, kind, key string) error {
 	if err := access.Companies(ctx, nil); err != nil {
 		return err
 	}
-	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+	return s.base.Line.BookAlone(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
 		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteType(ctx, kind, key, by) }, s.mayDeleteType(ctx, kind, key)
 	})
 }

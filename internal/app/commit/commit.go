@@ -301,18 +301,73 @@ func (l *Line) Write(ctx context.Context, write func(tx *store.Store, by record.
 	})
 }
 
-// Book writes a change of what documents are judged by: rules, tables, fields, layouts,
-// companies, types, maps. It is checked and written at the head of the line. change checks,
-// and returns what to write.
-func (l *Line) Book(ctx context.Context, change func() (write func(tx *store.Store, by record.Stamp) error, err error)) error {
-	return l.Alone(ctx, func(ctx context.Context) (*Change, error) {
-		write, err := change()
+// Definition checks a change of what documents are judged by (rules, tables, fields, layouts, companies, types, maps) and returns
+// what writes it, with the stamp of who asks.
+type Definition func() (write func(tx *store.Store, by record.Stamp) error, err error)
+
+func (l *Line) definition(ctx context.Context, change Definition) (*Change, error) {
+	write, err := change()
+	if err != nil {
+		return nil, err
+	}
+	by, err := l.Stamp(ctx)
+	return &Change{Write: func(_ context.Context, tx *store.Store) error { return write(tx, by) }, Done: l.cache.Forget}, err
+}
+
+// Book writes a change whose check reads nothing but what documents are judged by. It is checked while others save, and again where
+// any of that changed meanwhile.
+func (l *Line) Book(ctx context.Context, change Definition) error {
+	return l.Commit(ctx, func(ctx context.Context) (*Change, error) {
+		version, _, err := l.cache.Version(ctx)
 		if err != nil {
 			return nil, err
 		}
-		by, err := l.Stamp(ctx)
-		return &Change{Write: func(_ context.Context, tx *store.Store) error { return write(tx, by) }, Done: l.cache.Forget}, err
+		c, err := l.definition(ctx, change)
+		if err == nil {
+			c.Reads = NewReadSet(version.Book)
+		}
+		return c, err
 	})
+}
+
+// BookAlone writes a change whose check asks the saved records too, which takes no time. It is checked at the head of the line.
+func (l *Line) BookAlone(ctx context.Context, change Definition) error {
+	return l.Alone(ctx, func(ctx context.Context) (*Change, error) { return l.definition(ctx, change) })
+}
+
+// BookLooking writes a change whose check goes through the saved records, while others save: change is asked with 0 to look at all
+// of them; and then at the head of the line, with an entry of the trail, to look at those that were written after it, see
+// store.RecordsSince. Where what documents are judged by changed meanwhile, all of it is done again, the third time at the head of
+// the line.
+func (l *Line) BookLooking(ctx context.Context, change func(since int64) Definition) error {
+	for attempt := 1; attempt < tries && !l.store.Within(); attempt++ {
+		before, _, err := l.cache.Version(ctx)
+		if err != nil {
+			return err
+		}
+		at, err := l.store.TrailHead(ctx)
+		if err != nil {
+			return err
+		}
+		if _, err := change(0)(); err != nil {
+			return err
+		}
+		stands := false
+		err = l.Alone(ctx, func(ctx context.Context) (*Change, error) {
+			now, _, err := l.cache.Version(ctx)
+			if err != nil {
+				return nil, err
+			}
+			if stands = now == before; !stands {
+				return Nothing(), nil
+			}
+			return l.definition(ctx, change(at.Last))
+		})
+		if err != nil || stands {
+			return err
+		}
+	}
+	return l.BookAlone(ctx, change(0))
 }
 
 // ErrDry ends a transaction that is only tried, so that nothing is kept.

@@ -10,6 +10,7 @@ import (
 	"codicil/core/rule"
 	"codicil/internal/access"
 	"codicil/internal/actor"
+	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/rules"
 	"codicil/internal/cache"
@@ -123,6 +124,11 @@ func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field)
 	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
 		return contract.FieldCheck{}, err
 	}
+	return s.check(ctx, kindKey, key, f, 0)
+}
+
+// check is Check of the records that were written after an entry of the trail; 0: of all.
+func (s *Service) check(ctx context.Context, kindKey, key string, f field.Field, since int64) (contract.FieldCheck, error) {
 	check := contract.FieldCheck{Examples: []contract.FieldMisfit{}}
 	m, kind, err := s.addedField(ctx, kindKey, key)
 	if err != nil {
@@ -132,7 +138,11 @@ func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field)
 	if err := checkField(m, kind, &f); err != nil {
 		return check, err
 	}
-	for r, err := range s.base.Store.RecordValues(ctx, kindKey, []string{f.Key}) {
+	records := s.base.Store.RecordValues(ctx, kindKey, []string{f.Key})
+	if since > 0 {
+		records = s.base.Store.RecordsSince(ctx, kindKey, since)
+	}
+	for r, err := range records {
 		if err != nil {
 			return check, err
 		}
@@ -181,14 +191,16 @@ func (s *Service) Change(ctx context.Context, kindKey, key string, f field.Field
 	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
 		return field.Field{}, err
 	}
-	err := s.base.Line.Book(ctx, func() (write func(tx *store.Store, by record.Stamp) error, err error) {
-		f, err = s.mayChangeField(ctx, kindKey, key, f)
-		return func(tx *store.Store, by record.Stamp) error { return tx.SaveField(ctx, kindKey, f, by) }, err
+	err := s.base.Line.BookLooking(ctx, func(since int64) commit.Definition {
+		return func() (write func(tx *store.Store, by record.Stamp) error, err error) {
+			f, err = s.mayChangeField(ctx, kindKey, key, f, since)
+			return func(tx *store.Store, by record.Stamp) error { return tx.SaveField(ctx, kindKey, f, by) }, err
+		}
 	})
 	return f, err
 }
 
-func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f field.Field) (field.Field, error) {
+func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f field.Field, since int64) (field.Field, error) {
 	m, kind, err := s.addedField(ctx, kindKey, key)
 	if err != nil {
 		return f, err
@@ -197,7 +209,7 @@ func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f fie
 	if err := checkField(m, kind, &f); err != nil {
 		return f, err
 	}
-	check, err := s.Check(ctx, kindKey, key, f)
+	check, err := s.check(ctx, kindKey, key, f, since)
 	if err != nil {
 		return f, err
 	}
@@ -205,6 +217,9 @@ func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f fie
 		refused := fault.Hindered(valuesMisfit, check.Misfits, check.Values, check.Examples[0].Number, check.Examples[0].Message)
 		refused.Count = check.Misfits
 		return f, refused
+	}
+	if since > 0 { // the rules are as they were when they were asked
+		return f, nil
 	}
 	// Rules of other kinds may read the field through a link.
 	kinds := slices.Clone(m.Kinds)

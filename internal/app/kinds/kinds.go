@@ -219,7 +219,7 @@ func (s *Service) Delete(ctx context.Context, key string) error {
 	if err := access.Companies(ctx, nil); err != nil {
 		return err
 	}
-	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+	return s.base.Line.BookAlone(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
 		ref, k, err := s.base.KindOf(ctx, key)
 		if err != nil {
 			return nil, err

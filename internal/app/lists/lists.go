@@ -15,6 +15,7 @@ import (
 	"codicil/core/table"
 	"codicil/internal/access"
 	"codicil/internal/actor"
+	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/tables"
 	"codicil/internal/cache"
@@ -138,11 +139,11 @@ func (s *Service) Save(ctx context.Context, key string, request contract.CodeLis
 	if err := tables.Refuse(shown.Problems); err != nil {
 		return shown, err
 	}
-	err = s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		if err := s.mayLose(ctx, &shown.List); err != nil {
-			return nil, err
+	err = s.base.Line.BookLooking(ctx, func(since int64) commit.Definition {
+		return func() (func(tx *store.Store, by record.Stamp) error, error) {
+			write := func(tx *store.Store, by record.Stamp) error { return tx.SaveList(ctx, shown.List, request.Version, by) }
+			return write, s.mayLose(ctx, &shown.List, since)
 		}
-		return func(tx *store.Store, by record.Stamp) error { return tx.SaveList(ctx, shown.List, request.Version, by) }, nil
 	})
 	if err != nil {
 		return shown, err
@@ -150,8 +151,9 @@ func (s *Service) Save(ctx context.Context, key string, request contract.CodeLis
 	return s.Get(ctx, key)
 }
 
-// mayLose refuses a list that lacks an entry which something holds.
-func (s *Service) mayLose(ctx context.Context, next *table.List) error {
+// mayLose refuses a list that lacks an entry which something holds: of records those that were written after an entry of the
+// trail; 0: any.
+func (s *Service) mayLose(ctx context.Context, next *table.List, since int64) error {
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {
 		return err
@@ -173,7 +175,7 @@ func (s *Service) mayLose(ctx context.Context, next *table.List) error {
 	if len(gone) == 0 {
 		return nil
 	}
-	some, err := s.holding(ctx, m, next.Key, gone, 1)
+	some, err := s.holding(ctx, m, next.Key, gone, 1, since)
 	if err != nil {
 		return err
 	}
@@ -181,7 +183,7 @@ func (s *Service) mayLose(ctx context.Context, next *table.List) error {
 	if i < 0 {
 		return nil
 	}
-	all, err := s.holding(ctx, m, next.Key, gone[i:i+1], s.MostHeld)
+	all, err := s.holding(ctx, m, next.Key, gone[i:i+1], s.MostHeld, since)
 	if err != nil {
 		return err
 	}
@@ -205,10 +207,11 @@ type held struct {
 }
 
 // holding finds what holds codes of a list, in some records at most; more in a kind than those end the search in it. A code that
-// nothing holds is not there; of many codes one that something holds may be missing, but never all. Cost: the rules, tables and
+// nothing holds is not there; of many codes one that something holds may be missing, but never all. since narrows the records to
+// those that were written after an entry of the trail. Cost: the rules, tables and
 // proofs; and of the kinds that choose from the list a look into the values of every record, or where a field of the lines does,
 // every record.
-func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, codes []string, most int) (map[string]*held, error) {
+func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, codes []string, most int, since int64) (map[string]*held, error) {
 	found := map[string]*held{}
 	of := func(code string) *held {
 		if found[code] == nil {
@@ -244,7 +247,10 @@ func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, 
 			continue
 		}
 		records := s.base.Store.Records(ctx, k.Key, nil)
-		if !lined { // the database finds them
+		switch {
+		case since > 0:
+			records = s.base.Store.RecordsSince(ctx, k.Key, since)
+		case !lined: // the database finds them
 			keys := make([]string, len(fields))
 			for j, f := range fields {
 				keys[j] = f.Key
@@ -313,7 +319,7 @@ func (s *Service) Uses(ctx context.Context, key, code string) (contract.CodeList
 	if err != nil {
 		return contract.CodeListUses{}, err
 	}
-	found, err := s.holding(ctx, m, key, []string{code}, s.MostHeld)
+	found, err := s.holding(ctx, m, key, []string{code}, s.MostHeld, 0)
 	if err != nil || found[code] == nil {
 		return contract.CodeListUses{Uses: []fault.Use{}}, err
 	}
