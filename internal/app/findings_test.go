@@ -1,13 +1,16 @@
 package app_test
 
 import (
+	"context"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/rule"
 	"codicil/internal/app"
+	"codicil/internal/app/runs"
 	"codicil/internal/contract"
 )
 
@@ -56,4 +59,57 @@ func TestSilencedFindingsGoWithTheBook(t *testing.T) {
 	_, err = other.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
 	assert.Empty(t, never(t, other))
+}
+
+// A look that goes on, or was stopped, leaves what the last whole one found.
+func TestWhatALookFoundStaysUntilTheNextIsThrough(t *testing.T) {
+	d, _ := harbourAndStore(t)
+	save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay Ropes"}))
+	nowhere := body("vendor", rule.Default, "trading_as", rule.Effect{Lifetime: rule.WheneverBlank, Value: `"Pier"`})
+	nowhere.When = `city = "Nowhere by Sea"`
+	add(t, d, nowhere, rule.InForce)
+	begin := func() contract.Run {
+		run, err := d.Findings.Look(as(t))
+		require.NoError(t, err)
+		return run
+	}
+	last := func() contract.DataFindings {
+		found, err := d.Findings.Data(as(t))
+		require.NoError(t, err)
+		return found
+	}
+	whole, _ := done(t, d, begin().ID)
+	assert.Equal(t, whole.Total, whole.Done)
+	require.Len(t, last().Findings, 1)
+	assert.Equal(t, "value-nowhere", last().Findings[0].Code)
+
+	// Two others work, so that it waits for its turn until it is stopped.
+	over := make(chan struct{})
+	var others []int64
+	for range 2 {
+		other, err := d.Runs.Start(as(t), string(contract.RunWhatExport), "Another", runs.Subject{}, func(context.Context, *runs.Writer) error {
+			<-over
+			return nil
+		})
+		require.NoError(t, err)
+		others = append(others, other.ID)
+	}
+	require.Eventually(t, func() bool {
+		one, err := d.Runs.Get(as(t), others[0])
+		require.NoError(t, err)
+		other, err := d.Runs.Get(as(t), others[1])
+		require.NoError(t, err)
+		return one.State == contract.RunStateRunning && other.State == contract.RunStateRunning
+	}, time.Minute, time.Millisecond)
+	next := begin()
+	found := last()
+	assert.Equal(t, []int64{whole.ID, next.ID}, []int64{found.Run.ID, found.Looking.ID})
+	_, err := d.Runs.Stop(as(t), next.ID)
+	require.NoError(t, err)
+	assert.Equal(t, contract.RunStateStopped, ended(t, d, next.ID).State)
+	close(over)
+	found = last()
+	assert.Nil(t, found.Looking)
+	assert.Equal(t, whole.ID, found.Run.ID)
+	assert.Len(t, found.Findings, 1)
 }

@@ -2027,10 +2027,13 @@ type CrosswalkView struct {
 type DataFindings struct {
 	Findings []Finding `json:"findings"`
 
+	// Looking The look that goes on; missing: none does
+	Looking *Run `json:"looking,omitempty"`
+
 	// Outdated How many are left out, as their rule has changed since
 	Outdated int `json:"outdated"`
 
-	// Run The look that found them; missing: nobody has looked yet, or its run is not kept any more
+	// Run The look that found them: the last that went through all records, or where there is none the last; missing: nobody has looked yet, or its run is not kept any more
 	Run *Run `json:"run,omitempty"`
 }
 

@@ -139,6 +139,7 @@ func TestTheSavedRecordsTellOfRules(t *testing.T) {
 	run := c.ended("/runs/findings", nil)
 	found, told := last()
 	require.NotNil(t, found.Run)
+	assert.Nil(t, found.Looking)
 	assert.Equal(t, run.ID, found.Run.ID)
 	assert.Equal(t, run.Total, run.Done)
 	assert.Equal(t, map[string]int{"findings": len(found.Findings)}, run.Counts)

@@ -178,7 +178,7 @@ type ServerInterface interface {
 	// FindingsOfRule The same of one rule, as it stands here; nothing is kept
 	// (POST /findings)
 	FindingsOfRule(ctx *echo.Context, params FindingsOfRuleParams) error
-	// FindingsInData What the last look over the saved records said about the rules, as far as it is: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year
+	// FindingsInData What the last look over the saved records said about the rules: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year
 	// (GET /findings/data)
 	FindingsInData(ctx *echo.Context) error
 	// SilenceFinding Leave a finding as it is, with a reason, or take that back
@@ -14413,7 +14413,7 @@ type StrictServerInterface interface {
 	// FindingsOfRule The same of one rule, as it stands here; nothing is kept
 	// (POST /findings)
 	FindingsOfRule(ctx context.Context, request FindingsOfRuleRequestObject) (FindingsOfRuleResponseObject, error)
-	// FindingsInData What the last look over the saved records said about the rules, as far as it is: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year
+	// FindingsInData What the last look over the saved records said about the rules: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year
 	// (GET /findings/data)
 	FindingsInData(ctx context.Context, request FindingsInDataRequestObject) (FindingsInDataResponseObject, error)
 	// SilenceFinding Leave a finding as it is, with a reason, or take that back

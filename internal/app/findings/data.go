@@ -97,11 +97,18 @@ func (s *Service) Data(ctx context.Context) (contract.DataFindings, error) {
 	if err != nil {
 		return found, err
 	}
-	last := slices.IndexFunc(all, func(r contract.Run) bool { return r.What == contract.RunWhatFindings })
-	if last < 0 {
+	for i := range all { // the newest first
+		switch r := &all[i]; {
+		case r.What != contract.RunWhatFindings:
+		case r.EndedAt == nil:
+			found.Looking = r
+		case found.Run == nil, found.Run.State != contract.RunStateDone && r.State == contract.RunStateDone:
+			found.Run = r
+		}
+	}
+	if found.Run == nil {
 		return found, nil
 	}
-	found.Run = &all[last]
 	silences, err := s.base.Store.Silences(ctx)
 	if err != nil {
 		return found, err

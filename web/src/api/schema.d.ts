@@ -2528,7 +2528,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the last look over the saved records said about the rules, as far as it is: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year */
+        /** What the last look over the saved records said about the rules: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year */
         get: operations["findingsInData"];
         put?: never;
         post?: never;
@@ -5414,8 +5414,10 @@ export interface components {
         DataFindings: {
             /** @description How many are left out, as their rule has changed since */
             outdated: number;
-            /** @description The look that found them; missing: nobody has looked yet, or its run is not kept any more */
+            /** @description The look that found them: the last that went through all records, or where there is none the last; missing: nobody has looked yet, or its run is not kept any more */
             run?: components["schemas"]["Run"];
+            /** @description The look that goes on; missing: none does */
+            looking?: components["schemas"]["Run"];
             findings: components["schemas"]["Finding"][];
         };
         Plan: {

@@ -3,7 +3,7 @@ import { api, type Finding, type RuleChange } from "@/api/client";
 import { readLines } from "@/api/lines";
 import { change, useAsked, useLines } from "@/queries/client";
 import { format } from "@/queries/format";
-import { often, works } from "@/queries/runs";
+import { often } from "@/queries/runs";
 import { useWhileTyping } from "@/queries/whileTyping";
 
 /** What is found about the rules of a kind, or with "" about all rules and tables; undefined asks nothing. */
@@ -54,12 +54,12 @@ export async function silence(f: Finding, reason: string) {
   await change(api.POST("/findings/silence", { body: { key: f.key, reason } }));
 }
 
-/** What the last look over the saved records found, asked for again as long as it goes on. */
+/** What the last look over the saved records found, asked for again as long as one goes on. */
 export const useDataFindings = () =>
   useAsked(
     () => ["findings", "data", { ...format }],
     (signal) => api.GET("/findings/data", { signal }),
-    { often: (found) => (works(found.run) ? often : false) },
+    { often: (found) => (found.looking ? often : false) },
   );
 
 /** Begins a look over all saved records. */

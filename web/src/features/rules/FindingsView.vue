@@ -13,7 +13,7 @@ import { useAttempt } from "@/queries/attempt";
 import { lookOverRecords, useDataFindings, useFindings } from "@/queries/findings";
 import { count, moment } from "@/queries/format";
 import { useDrift } from "@/queries/learned";
-import { runStates, stopRun, works } from "@/queries/runs";
+import { runStates, stopRun } from "@/queries/runs";
 
 /** What can be said about rules and tables before somebody meets it. */
 const catalog = useCatalog();
@@ -22,9 +22,10 @@ const router = useRouter();
 const found = useFindings(() => "");
 const data = useDataFindings();
 const run = computed(() => data.data?.run);
+const looking = computed(() => data.data?.looking);
 const tried = useAttempt();
 const look = () => tried.attempt(lookOverRecords);
-const stop = () => tried.attempt(() => stopRun(run.value!.id));
+const stop = () => tried.attempt(() => stopRun(looking.value!.id));
 
 const drift = useDrift();
 const drifted = computed(() =>
@@ -86,8 +87,8 @@ const groups = computed(() =>
       </span>
       <span class="spring" />
       <ListExport name="Findings" :list="list" />
-      <template v-if="works(run)">
-        <RunProgress role="status" :run="run!" verb="records" />
+      <template v-if="looking">
+        <RunProgress role="status" :run="looking" verb="records" />
         <button type="button" class="button" :disabled="tried.busy" @click="stop">Stop</button>
       </template>
       <button v-else type="button" class="button" :disabled="tried.busy" @click="look">
@@ -97,7 +98,7 @@ const groups = computed(() =>
     <TroubleNote :problem="found.problem" :retry="found.reload" />
     <TroubleNote :problem="data.problem" :retry="data.reload" />
     <TroubleNote v-bind="tried.trouble" />
-    <p v-if="run && !works(run)" class="quiet looked">
+    <p v-if="run" class="quiet looked">
       <RouterLink :to="`/runs?run=${run.id}`">Looked over {{ moment(run.startedAt) }}</RouterLink> by
       {{ run.startedBy }}: {{ count(run.done)
       }}<template v-if="run.state !== 'done'"> of {{ count(run.total) }}</template> records,
@@ -109,7 +110,7 @@ const groups = computed(() =>
       >. {{ run.problem }}
     </p>
     <p v-if="found.data && !open.length && !found.loading" class="empty">
-      Nothing is found<template v-if="data.data && !run">
+      Nothing is found<template v-if="data.data && !run && !looking">
         in the rules and tables.
         <button type="button" class="plain" @click="look">Look over the records</button> for codes without a
         row, values that occur nowhere, and rules that no longer act</template
