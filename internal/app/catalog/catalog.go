@@ -12,6 +12,7 @@ import (
 	"codicil/core/table"
 	"codicil/internal/access"
 	"codicil/internal/actor"
+	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
@@ -221,8 +222,10 @@ func (s *Service) DeleteCompany(ctx context.Context, key string) error {
 	if err := access.Companies(ctx, []string{key}); err != nil {
 		return err
 	}
-	return s.base.Line.BookAlone(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteCompany(ctx, key, by) }, s.mayDeleteCompany(ctx, key)
+	return s.base.Line.BookLooking(ctx, func(int64) commit.Definition { // where nothing names it, that is told at once
+		return func() (func(tx *store.Store, by record.Stamp) error, error) {
+			return func(tx *store.Store, by record.Stamp) error { return tx.DeleteCompany(ctx, key, by) }, s.mayDeleteCompany(ctx, key)
+		}
 	})
 }
 
@@ -308,8 +311,10 @@ func (s *Service) DeleteType(ctx context.Context, kind, key string) error {
 	if err := access.Companies(ctx, nil); err != nil {
 		return err
 	}
-	return s.base.Line.BookAlone(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteType(ctx, kind, key, by) }, s.mayDeleteType(ctx, kind, key)
+	return s.base.Line.BookLooking(ctx, func(int64) commit.Definition { // as for a company
+		return func() (func(tx *store.Store, by record.Stamp) error, error) {
+			return func(tx *store.Store, by record.Stamp) error { return tx.DeleteType(ctx, kind, key, by) }, s.mayDeleteType(ctx, kind, key)
+		}
 	})
 }
 

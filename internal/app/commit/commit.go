@@ -330,14 +330,9 @@ func (l *Line) Book(ctx context.Context, change Definition) error {
 	})
 }
 
-// BookAlone writes a change whose check asks the saved records too, which takes no time. It is checked at the head of the line.
-func (l *Line) BookAlone(ctx context.Context, change Definition) error {
-	return l.Alone(ctx, func(ctx context.Context) (*Change, error) { return l.definition(ctx, change) })
-}
-
-// BookLooking writes a change whose check goes through the saved records, while others save: change is asked with 0 to look at all
-// of them; and then at the head of the line, with an entry of the trail, to look at those that were written after it, see
-// store.RecordsSince. Where what documents are judged by changed meanwhile, all of it is done again, the third time at the head of
+// BookLooking writes a change whose check looks at the saved records, while others save: change is asked with 0 to look at all
+// of them; and then at the head of the line, with an entry of the trail, to look at least at those that were written after it, see
+// store.RecordsSince. What is refused the first time never comes there. Where what documents are judged by changed meanwhile, all of it is done again, the third time at the head of
 // the line.
 func (l *Line) BookLooking(ctx context.Context, change func(since int64) Definition) error {
 	for attempt := 1; attempt < tries && !l.store.Within(); attempt++ {
@@ -367,7 +362,7 @@ func (l *Line) BookLooking(ctx context.Context, change func(since int64) Definit
 			return err
 		}
 	}
-	return l.BookAlone(ctx, change(0))
+	return l.Alone(ctx, func(ctx context.Context) (*Change, error) { return l.definition(ctx, change(0)) })
 }
 
 // ErrDry ends a transaction that is only tried, so that nothing is kept.

@@ -16,6 +16,7 @@ import (
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/catalog"
+	"codicil/internal/app/commit"
 	"codicil/internal/app/fields"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
@@ -219,29 +220,31 @@ func (s *Service) Delete(ctx context.Context, key string) error {
 	if err := access.Companies(ctx, nil); err != nil {
 		return err
 	}
-	return s.base.Line.BookAlone(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		ref, k, err := s.base.KindOf(ctx, key)
-		if err != nil {
-			return nil, err
-		}
-		if !k.Own {
-			return nil, fault.Hindered(shippedKind, k.Plural)
-		}
-		uses, more, err := s.catalog.UsesOf(ctx, k)
-		if err != nil {
-			return nil, err
-		}
-		for i := range ref.Kinds {
-			other := &ref.Kinds[i]
-			for j := range other.Fields {
-				if f := &other.Fields[j]; f.IsLink() && f.Kind == key && other.Key != key {
-					uses = append(uses, fault.Use{What: "field", Key: other.Key + "/" + f.Key, Title: other.Label + ": " + f.Label})
+	return s.base.Line.BookLooking(ctx, func(int64) commit.Definition { // where nothing uses it, that is told at once
+		return func() (func(tx *store.Store, by record.Stamp) error, error) {
+			ref, k, err := s.base.KindOf(ctx, key)
+			if err != nil {
+				return nil, err
+			}
+			if !k.Own {
+				return nil, fault.Hindered(shippedKind, k.Plural)
+			}
+			uses, more, err := s.catalog.UsesOf(ctx, k)
+			if err != nil {
+				return nil, err
+			}
+			for i := range ref.Kinds {
+				other := &ref.Kinds[i]
+				for j := range other.Fields {
+					if f := &other.Fields[j]; f.IsLink() && f.Kind == key && other.Key != key {
+						uses = append(uses, fault.Use{What: "field", Key: other.Key + "/" + f.Key, Title: other.Label + ": " + f.Label})
+					}
 				}
 			}
+			if len(uses) > 0 {
+				return nil, fault.InUse("the kind "+k.Label, uses, more)
+			}
+			return func(tx *store.Store, by record.Stamp) error { return tx.DeleteKind(ctx, key, by) }, nil
 		}
-		if len(uses) > 0 {
-			return nil, fault.InUse("the kind "+k.Label, uses, more)
-		}
-		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteKind(ctx, key, by) }, nil
 	})
 }
