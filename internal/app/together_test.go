@@ -72,6 +72,21 @@ func TestNobodyWaitsWhileABookOfRulesIsChecked(t *testing.T) {
 	again, err := d.Books.Import(as(t), b, false)
 	require.NoError(t, err)
 	assert.Empty(t, again)
+
+	// One rule is changed that a proof names: the proof stays.
+	of, err := d.Rules.List(as(t), "vendor")
+	require.NoError(t, err)
+	_, err = d.Proofs.Keep(as(t), contract.KeepRequest{Name: "A name is asked for", Document: document("vendor", "10", "TRAD", values{}), Rules: []int64{of[0].ID}})
+	require.NoError(t, err)
+	b, err = d.Books.Export(as(t))
+	require.NoError(t, err)
+	b.Rules[0].Body.Note.Why = "Nobody knows whom we pay otherwise."
+	for _, dry := range []bool{true, false} {
+		changes, err := d.Books.Import(as(t), b, dry)
+		require.NoError(t, err)
+		require.Len(t, changes, 1)
+		assert.Equal(t, "change", changes[0].Deed)
+	}
 }
 
 // What is wrong only until the next rule of the book is taken is not wrong; what all of them make wrong is.

@@ -84,8 +84,11 @@ func (s *Service) put(ctx context.Context, b *exchange.Book, dry bool) (changes 
 			return nil, err
 		}
 		known := maps.Clone(i.rules)
-		for at := range wanted {
-			i.rules[wanted[at].Rule.ID] = int64(-1 - at) // it has no number yet
+		for at, w := range wanted {
+			i.rules[w.Rule.ID] = int64(-1 - at) // it has no number yet
+			if w.Here != nil {
+				i.rules[w.Rule.ID] = w.Here.ID
+			}
 		}
 		if err := i.follow(); err != nil {
 			return nil, err
