@@ -314,9 +314,17 @@ func (l *Line) definition(ctx context.Context, change Definition) (*Change, erro
 	return &Change{Write: func(_ context.Context, tx *store.Store) error { return write(tx, by) }, Done: l.cache.Forget}, err
 }
 
+// bookAlone checks and writes a change at the head of the line.
+func (l *Line) bookAlone(ctx context.Context, change Definition) error {
+	return l.Alone(ctx, func(ctx context.Context) (*Change, error) { return l.definition(ctx, change) })
+}
+
 // Book writes a change whose check reads nothing but what documents are judged by. It is checked while others save, and again where
-// any of that changed meanwhile.
+// any of that changed meanwhile; a change of a codicil, in which others change things too, at the head of the line.
 func (l *Line) Book(ctx context.Context, change Definition) error {
+	if l.store.View() != nil {
+		return l.bookAlone(ctx, change)
+	}
 	return l.Commit(ctx, func(ctx context.Context) (*Change, error) {
 		version, _, err := l.cache.Version(ctx)
 		if err != nil {
@@ -332,8 +340,8 @@ func (l *Line) Book(ctx context.Context, change Definition) error {
 
 // BookLooking writes a change whose check looks at the saved records, while others save: change is asked with 0 to look at all
 // of them; and then at the head of the line, with an entry of the trail, to look at least at those that were written after it, see
-// store.RecordsSince. What is refused the first time never comes there. Where what documents are judged by changed meanwhile, all of it is done again, the third time at the head of
-// the line.
+// store.RecordsSince. What is refused the first time never comes there. Where what documents are judged by changed meanwhile, all of it is
+// done again, the third time at the head of the line.
 func (l *Line) BookLooking(ctx context.Context, change func(since int64) Definition) error {
 	for attempt := 1; attempt < tries && !l.store.Within(); attempt++ {
 		before, _, err := l.cache.Version(ctx)
@@ -362,7 +370,7 @@ func (l *Line) BookLooking(ctx context.Context, change func(since int64) Definit
 			return err
 		}
 	}
-	return l.Alone(ctx, func(ctx context.Context) (*Change, error) { return l.definition(ctx, change(0)) })
+	return l.bookAlone(ctx, change(0))
 }
 
 // ErrDry ends a transaction that is only tried, so that nothing is kept.

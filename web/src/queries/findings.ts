@@ -57,7 +57,7 @@ export async function silence(f: Finding, reason: string) {
 /** What the last look over the saved records found, asked for again as long as one goes on. */
 export const useDataFindings = () =>
   useAsked(
-    () => ["findings", "data", { ...format }],
+    () => ["data findings", { ...format }],
     (signal) => api.GET("/findings/data", { signal }),
     { often: (found) => (found.looking ? often : false) },
   );
