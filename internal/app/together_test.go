@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -188,4 +189,34 @@ func sorted(lists [][]string) [][]string {
 		slices.Sort(list)
 	}
 	return lists
+}
+
+// A codicil of many rules comes into force though there is no time to measure what proofs notice of all of them, and says so.
+func TestACodicilIsCheckedAsLongAsThereIsTime(t *testing.T) {
+	d := harbour(t)
+	first := add(t, d, fills("trading_as", "name"), rule.InForce)
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Name: "Named", Document: document("vendor", "10", "TRAD", values{"name": "Quay"}), Rules: []int64{first.ID}})
+	require.NoError(t, err)
+	c := prepare(t, d, "Two of them")
+	add(t, with(t, d, c), fills("city", `"Port"`))
+	add(t, with(t, d, c), fills("postal_code", `"1"`))
+	whole := func() (line string, measured int) {
+		check, err := d.Codicils.Check(as(t), c.ID, true)
+		require.NoError(t, err)
+		require.Len(t, check.Rules, 2)
+		for _, r := range check.Rules {
+			if r.After != nil {
+				measured++
+			}
+		}
+		return strings.Join(check.Lines, "\n"), measured
+	}
+	line, measured := whole()
+	assert.Equal(t, 2, measured)
+	assert.NotContains(t, line, "not measured in time")
+	d.Codicils.Longest = time.Nanosecond
+	line, measured = whole()
+	assert.Zero(t, measured)
+	assert.Contains(t, line, "What they notice of 2 rules was not measured in time.")
+	assert.Equal(t, contract.CodicilInForce, move(t, d, c.ID, contract.CodicilInForce).State)
 }

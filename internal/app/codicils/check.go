@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"codicil/core/field"
 	"codicil/core/record"
@@ -50,10 +51,11 @@ type checking struct {
 	contents []store.CodicilChange
 	kept     int // the proofs that are kept with it
 	whole    bool
+	longest  time.Duration // that is left to measure what proofs notice
 }
 
 func (s *Service) check(ctx context.Context, c *store.Codicil, whole bool) (contract.CodicilCheck, error) {
-	k := checking{now: s.now, whole: whole, changed: map[int64]bool{}, found: contract.CodicilCheck{
+	k := checking{now: s.now, whole: whole, longest: s.Longest, changed: map[int64]bool{}, found: contract.CodicilCheck{
 		Version: c.Version, Revision: c.Revision, Whole: whole, Lines: []string{}, Rules: []contract.CheckedRule{}, Findings: []contract.Finding{},
 		Problems: []contract.CodicilProblem{}, Doubts: []contract.CodicilProblem{}, Failing: []contract.CodicilFailing{},
 	}}

@@ -44,11 +44,16 @@ type Service struct {
 	replay  *replay.Service
 	signers *Signers
 	view    func(ctx context.Context, v store.View) (Parts, error)
+	// Longest is how long a check measures what the proofs notice of rules. What is not measured then is told as not looked at.
+	Longest time.Duration
 }
+
+// longest is that of new use cases: somebody waits for a check.
+const longest = 15 * time.Second
 
 // New returns the use cases; view makes those that show by another rule book.
 func New(now Parts, r *replay.Service, signers *Signers, view func(ctx context.Context, v store.View) (Parts, error)) *Service {
-	return &Service{now.Base, now, r, signers, view}
+	return &Service{now.Base, now, r, signers, view, longest}
 }
 
 // changes are the permissions of which one is enough to put something into a codicil.

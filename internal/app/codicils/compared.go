@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"codicil/core/field"
 	"codicil/core/proof"
@@ -78,21 +79,42 @@ func (k *checking) confirm(ctx context.Context, with *judging.Bench, results []p
 	if err != nil {
 		return err
 	}
-	var were []*rule.Compiled
 	for i, c := range own {
-		was := judging.InBook(before.Runner.Book, c.ID)
-		if was == nil || was.State != rule.InForce || !was.Sound() {
-			continue
+		if was := judging.InBook(before.Runner.Book, c.ID); was != nil && was.State == rule.InForce && was.Sound() {
+			k.found.Rules[from+i].Former = string(proof.ConfirmRule(was, former).State)
 		}
-		were = append(were, was)
-		k.found.Rules[from+i].Former = string(proof.ConfirmRule(was, former).State)
 	}
 	if !k.whole {
 		return nil
 	}
-	after, err := with.Measure(ctx, own, results, nil)
+	begun := time.Now() //nolint:forbidigo // how long ago, not what time it is
+	defer func() { k.longest -= time.Since(begun) }()
+	look, leave := context.WithTimeout(ctx, k.longest)
+	defer leave()
+	for at := 0; at < len(own) && err == nil; at += measuredAtOnce {
+		some := own[at:min(at+measuredAtOnce, len(own))]
+		err = k.measure(look, from+at, some, with, results, before, former)
+	}
+	if look.Err() != nil && ctx.Err() == nil {
+		return nil // the rest is told as not looked at
+	}
+	return err
+}
+
+// measuredAtOnce is of how many rules it is measured together what proofs notice.
+const measuredAtOnce = 4
+
+// measure tells what the proofs notice of some rules, which are told from a place on, with the codicil and without.
+func (k *checking) measure(ctx context.Context, from int, rules []*rule.Compiled, with *judging.Bench, results []proof.Result, before *judging.Bench, former []proof.Result) error {
+	after, err := with.Measure(ctx, rules, results, nil)
 	if err != nil {
 		return err
+	}
+	var were []*rule.Compiled
+	for _, c := range rules {
+		if was := judging.InBook(before.Runner.Book, c.ID); was != nil && was.State == rule.InForce && was.Sound() {
+			were = append(were, was)
+		}
 	}
 	then, err := before.Measure(ctx, were, former, nil)
 	if err != nil {
@@ -106,6 +128,19 @@ func (k *checking) confirm(ctx context.Context, with *judging.Bench, results []p
 		}
 	}
 	return nil
+}
+
+// unmeasured counts the rules of a whole check of which there was no time to measure what proofs notice.
+func (k *checking) unmeasured() (count int) {
+	if !k.found.Whole {
+		return 0
+	}
+	for i := range k.found.Rules {
+		if k.found.Rules[i].After == nil {
+			count++
+		}
+	}
+	return count
 }
 
 func nameOf(c *rule.Compiled) string {
@@ -297,6 +332,9 @@ func (k *checking) proofsLine(n func(int) string) string {
 			line += fmt.Sprintf("; without it %s of %s", n(then.Noticed), n(then.Versions))
 		}
 		line += "."
+	}
+	if left := k.unmeasured(); left > 0 {
+		line += fmt.Sprintf(" What they notice of %s was not measured in time.", plural(n, left, "rule", "rules"))
 	}
 	return line
 }

@@ -168,7 +168,7 @@ func finds(what contract.SigningFinds, check *contract.CodicilCheck) (found, unk
 	case contract.FindsUnproved:
 		return len(measured.unproved()) > 0, false
 	case contract.FindsStrength:
-		return measured.weaker(), !check.Whole
+		return measured.weaker(), !check.Whole || measured.unmeasured() > 0
 	case contract.FindsFindings:
 		return len(check.Findings) > 0, !check.Whole
 	}
