@@ -191,7 +191,7 @@ func sorted(lists [][]string) [][]string {
 	return lists
 }
 
-// A codicil of many rules comes into force though there is no time to measure what proofs notice of all of them, and says so.
+// A codicil of many rules comes into force though there is no time to measure what proofs notice of all of them and to compare findings, and says so.
 func TestACodicilIsCheckedAsLongAsThereIsTime(t *testing.T) {
 	d := harbour(t)
 	first := add(t, d, fills("trading_as", "name"), rule.InForce)
@@ -218,5 +218,6 @@ func TestACodicilIsCheckedAsLongAsThereIsTime(t *testing.T) {
 	line, measured = whole()
 	assert.Zero(t, measured)
 	assert.Contains(t, line, "What they notice of 2 rules was not measured in time.")
+	assert.Contains(t, line, "There was no time to compare all findings.")
 	assert.Equal(t, contract.CodicilInForce, move(t, d, c.ID, contract.CodicilInForce).State)
 }

@@ -1715,6 +1715,9 @@ type CodicilChangeDeed string
 
 // CodicilCheck defines model for CodicilCheck.
 type CodicilCheck struct {
+	// Cut Of a whole check: there was no time to compare all findings, and none are told
+	Cut bool `json:"cut,omitempty"`
+
 	// Doubts What speaks against it; it comes into force only with a reason
 	Doubts []CodicilProblem `json:"doubts"`
 

@@ -110,7 +110,7 @@ func (s *Service) check(ctx context.Context, c *store.Codicil, whole bool) (cont
 		}
 	}
 	if whole {
-		if err := k.compare(ctx, kinds); err != nil {
+		if err := k.compare(ctx, kinds, s.Longest); err != nil {
 			return k.found, err
 		}
 	}

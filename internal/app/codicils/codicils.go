@@ -44,7 +44,8 @@ type Service struct {
 	replay  *replay.Service
 	signers *Signers
 	view    func(ctx context.Context, v store.View) (Parts, error)
-	// Longest is how long a check measures what the proofs notice of rules. What is not measured then is told as not looked at.
+	// Longest is how long a check measures what the proofs notice of rules, and how long it compares findings. What there is no
+	// time for is told as not looked at.
 	Longest time.Duration
 }
 

@@ -154,8 +154,20 @@ func noticed(s *proof.Strength) *contract.Noticed {
 	return &contract.Noticed{Versions: s.Mutants, Noticed: s.Noticed()}
 }
 
-// compare tells what is found about rules with the codicil and not without. What was left as it is stays out.
-func (k *checking) compare(ctx context.Context, kinds []string) error {
+// compare tells what is found about rules with the codicil and not without, where there is time for that. What was left as it is
+// stays out.
+func (k *checking) compare(ctx context.Context, kinds []string, longest time.Duration) error {
+	look, leave := context.WithTimeout(ctx, longest)
+	defer leave()
+	err := k.compareAll(look, kinds)
+	if look.Err() != nil && ctx.Err() == nil {
+		k.found.Cut, k.found.Findings, k.found.Gone = true, []contract.Finding{}, 0
+		return nil
+	}
+	return err
+}
+
+func (k *checking) compareAll(ctx context.Context, kinds []string) error {
 	for _, kind := range kinds {
 		now := map[string]bool{}
 		err := k.now.Findings.Kind(ctx, kind, func(f contract.Finding) error {
@@ -349,6 +361,9 @@ func verb(count int, one, many string) string {
 func (k *checking) findingsLine(n func(int) string) string {
 	if !k.whole {
 		return "Findings were not compared."
+	}
+	if k.found.Cut {
+		return "There was no time to compare all findings."
 	}
 	line := "No finding is new with it"
 	if found := len(k.found.Findings); found > 0 {

@@ -170,7 +170,7 @@ func finds(what contract.SigningFinds, check *contract.CodicilCheck) (found, unk
 	case contract.FindsStrength:
 		return measured.weaker(), !check.Whole || measured.unmeasured() > 0
 	case contract.FindsFindings:
-		return len(check.Findings) > 0, !check.Whole
+		return len(check.Findings) > 0, !check.Whole || check.Cut
 	}
 	return false, true
 }

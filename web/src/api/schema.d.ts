@@ -5143,6 +5143,8 @@ export interface components {
             revision: number;
             /** @description Findings and strength were looked at too */
             whole: boolean;
+            /** @description Of a whole check: there was no time to compare all findings, and none are told */
+            cut?: boolean;
             /** @description What a signer must know, a line each on what changes, the proofs, the findings, what exists, and amounts */
             lines: string[];
             /** @description Its rules that are in force with it, and what their proofs confirm */
