@@ -91,8 +91,12 @@ func Checked(ctx context.Context, s *Service, wanted []Wanted) (Write, error) {
 			return nil, named(&wanted[i], err)
 		}
 		if slices.Contains(after, rule.InForce) || w.Rule.State == rule.InForce {
-			if c, err := s.compile(ctx, w.Rule); err != nil || (!c.Sound() && s.base.Store.View() == nil) {
-				return nil, named(&wanted[i], orUnsound(c, err))
+			c, err := s.compile(ctx, w.Rule)
+			if err == nil && !c.Sound() && s.base.Store.View() == nil {
+				err = unsound(c.Compiled)
+			}
+			if err != nil {
+				return nil, named(&wanted[i], err)
 			}
 		}
 		acting[w.Rule.Kind] = append(acting[w.Rule.Kind], w.Rule)
@@ -129,12 +133,10 @@ func named(w *Wanted, err error) error {
 	return fmt.Errorf("rule %d %s: %w", w.Rule.ID, w.Rule.Name, err)
 }
 
-func orUnsound(c compiled, err error) error {
-	if err != nil {
-		return err
-	}
+// unsound refuses a rule with errors.
+func unsound(c *rule.Compiled) *fault.Fault {
 	refused := fault.Bad(unsoundRule)
-	refused.Rule = c.Compiled
+	refused.Rule = c
 	return refused
 }
 
@@ -231,8 +233,7 @@ func Refused(ctx context.Context, s *Service, rules []rule.Rule) (map[int64]*fau
 				return nil, err
 			}
 			if !c.Sound() {
-				refused[r.ID] = fault.Bad(unsoundRule)
-				refused[r.ID].Rule = c.Compiled
+				refused[r.ID] = unsound(c.Compiled)
 			}
 		}
 	}

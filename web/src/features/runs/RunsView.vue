@@ -66,8 +66,8 @@ const words: Record<RunHit["what"], string> = {
   merge: "Merged",
   names: "To change",
   finding: "Found",
-  intact: "The trail is whole",
-  unfit: "The trail is not whole",
+  intact: "The trail is whole.",
+  unfit: "The trail is not whole:",
 };
 
 /** What a run has found, in a few words. */
@@ -254,6 +254,7 @@ h2 {
 .right {
   text-align: right;
 }
+.unfit b,
 .refuse b {
   color: var(--refused);
 }
